@@ -1,0 +1,264 @@
+"""What follows from a condition on client data, when it is true and when it is false."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from mappu.flow.values import NOTHING, Facts, Finding, Origin, Value
+from mappu.inventory.model import ConstraintKind, Place
+from mappu.syntax import nodes as n
+
+if TYPE_CHECKING:
+    from mappu.flow.engine import Engine, State
+
+# What `value OP limit` says when it is true. The opposite operator says what holds when it is false.
+_LIMITS: dict[str, ConstraintKind] = {
+    "<": "exclusiveMaximum", "<=": "maximum", ">": "exclusiveMinimum", ">=": "minimum",
+}  # fmt: skip
+_OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "==": "!=", "!=": "==", "in": "not-in", "not-in": "in",
+             "is": "is-not", "is-not": "is"}  # fmt: skip
+_MIRROR = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!=", "is": "is", "is-not": "is-not"}
+_NOW = frozenset({"today", "now", "utcnow", "time"})
+
+
+def facts(engine: Engine, expr: n.Expr, state: State) -> Facts:
+    """Return what follows from a condition; every value in it is looked at on the way."""
+    match expr:
+        case n.Unary(op="not", value=value):
+            return facts(engine, value, state).swapped()
+        case n.Binary(op="and", left=left, right=right):
+            return _both(engine, expr, facts(engine, left, state), facts(engine, right, state))
+        case n.Binary(op="or", left=left, right=right):
+            swapped = _both(engine, expr, facts(engine, left, state).swapped(), facts(engine, right, state).swapped())
+            return swapped.swapped()
+        case n.Binary(op=op) if op in _OPPOSITE:
+            return _compare(engine, expr, state)
+        case n.Literal():
+            return literal_truth(expr)
+    value = engine.value(expr, state)
+    return truth(engine, expr, value)
+
+
+def truth(engine: Engine, expr: n.Expr, value: Value) -> Facts:
+    """What follows from a value used as a condition by itself."""
+    if value.facts is not None:
+        return value.facts
+    place = engine.place(expr)
+    if value.role == "lookup":
+        return _looked_up(value, place)
+    if value.origin is not None and value.via in ("", "number"):
+        present = Finding(value.origin, "notEmpty", None, place, presence=True)
+        return Facts((present,), (_custom(engine, expr, value.origin),))
+    if value.origin is not None and value.via == "size":
+        return Facts((Finding(value.origin, "notEmpty", None, place),), ())
+    return _customs(engine, expr, value)
+
+
+def literal_truth(expr: n.Literal) -> Facts | None:
+    """Facts of a plain true or false say nothing of client data; they mark a verdict. None for other constants."""
+    return Facts() if isinstance(expr.value, bool) or expr.value is None or isinstance(expr.value, str) else None
+
+
+def plain_truth(value: Value) -> bool | None:
+    """True or False for a returned constant, None for anything else."""
+    return value.status == 1 if value.role == "local" and value.status in (0, 1) else None
+
+
+def from_verdicts(verdicts: list[tuple[bool, tuple[Finding, ...]]], returned: list[Value]) -> Facts | None:
+    """What a helper's result says: of one that returns false (or an error text) for what it does not like."""
+    last = returned[-1].facts if returned else None
+    when_true = tuple(f for truth_, found in verdicts if not truth_ for f in found)
+    when_false = tuple(f for truth_, found in verdicts if truth_ for f in found)
+    if last is not None:
+        when_true += last.if_true
+        if not verdicts:
+            when_false += last.if_false
+    return Facts(when_true, when_false) if when_true or when_false else None
+
+
+def gathering(engine: Engine, body: tuple[n.Stmt, ...], state: State) -> str | None:
+    """Return the name of the local list that a branch adds an error to, if that is all it does."""
+    for stmt in body:
+        if isinstance(stmt, n.Do) and isinstance(stmt.value, n.Call) and isinstance(stmt.value.func, n.Member):
+            base = stmt.value.func.value
+            held = state.env.get(base.id) if isinstance(base, n.Name) else None
+            if stmt.value.func.name in ("append", "add", "extend") and held is not None and held.role == "local":
+                return base.id if isinstance(base, n.Name) and not held.touched else None
+        if isinstance(stmt, n.Assign) and isinstance(stmt.targets[0], n.Index):
+            base = stmt.targets[0].value
+            held = state.env.get(base.id) if isinstance(base, n.Name) else None
+            if held is not None and held.role == "local" and isinstance(base, n.Name):
+                return base.id
+    return None
+
+
+def _custom(engine: Engine, expr: n.Expr, origin: Origin) -> Finding:
+    place = engine.place(expr)
+    return Finding(origin, "custom", place.text, place)
+
+
+def _customs(engine: Engine, expr: n.Expr, value: Value) -> Facts:
+    found = tuple(_custom(engine, expr, o) for o in sorted(value.touched, key=lambda o: (o.place, o.path)))
+    return Facts(found, found)
+
+
+def _looked_up(value: Value, place: Place) -> Facts:
+    """A record found or not found: refusing the one means it must exist, refusing the other that it must not."""
+    origins = sorted(value.taints, key=lambda o: (o.place, o.path))
+    return Facts(
+        tuple(Finding(o, "exists", None, place) for o in origins),
+        tuple(Finding(o, "unique", None, place) for o in origins),
+    )
+
+
+def _both(engine: Engine, expr: n.Binary, left: Facts, right: Facts) -> Facts:
+    """`left and right`. True means both hold. False means one of them fails: exact only where the left side just asks
+    whether there is a value to look at."""
+    if_true = left.if_true + right.if_true
+    asked = {f.origin for f in left.if_true if f.presence or f.kind in ("notNull", "type")}
+    judged = {f.origin for f in right.if_false}
+    only_presence = bool(left.if_true) and all(f.presence or f.kind in ("notNull", "type") for f in left.if_true)
+    if only_presence and judged and all(any(a.covers(j) for a in asked) for j in judged):
+        return Facts(if_true, right.if_false)
+    touched = {f.origin for f in (*left.if_false, *left.if_true, *right.if_false, *right.if_true)}
+    place = engine.place(expr)
+    vague = tuple(
+        Finding(o, "custom", place.text, place) for o in sorted(touched, key=lambda o: (o.place, o.path))
+    )
+    return Facts(if_true, vague)
+
+
+def _compare(engine: Engine, expr: n.Binary, state: State) -> Facts:
+    left, right = engine.value(expr.left, state), engine.value(expr.right, state)
+    place = engine.place(expr)
+    op = expr.op
+    if op in ("in", "not-in"):
+        found = _membership(engine, expr, left, right, place)
+        return found if op == "in" else found.swapped()
+    left_constant = engine.program.constant(expr.left, engine.scope) if left.origin is None else None
+    right_constant = engine.program.constant(expr.right, engine.scope) if right.origin is None else None
+    if left.role == "lookup" and right_constant is not None and right_constant.value is None:
+        found = _looked_up(left, place)
+        return found.swapped() if op in ("is", "==") else found
+    if left.origin is None and right.origin is not None and left_constant is not None:
+        left, right_constant, op = right, left_constant, _MIRROR[op]
+    elif left.origin is None or right_constant is None:
+        return _unknown_limit(engine, expr, left, right, op)
+    assert left.origin is not None
+    true = _holds(left, op, right_constant.value, place)
+    false = _holds(left, _OPPOSITE[op], right_constant.value, place)
+    vague = (_custom(engine, expr, left.origin),)
+    return Facts(true if true is not None else vague, false if false is not None else vague)
+
+
+def _holds(value: Value, op: str, limit: object, place: Place) -> tuple[Finding, ...] | None:
+    """What `value OP limit` says of the client data when it is true; None where no kind says it."""
+    origin = value.origin
+    assert origin is not None
+    if limit is None or limit == "":
+        if op in ("is-not", "!="):
+            return (Finding(origin, "notNull" if limit is None else "notEmpty", None, place, presence=limit is None),)
+        return None
+    if value.via == "size" and isinstance(limit, int) and not isinstance(limit, bool):
+        return _size(origin, op, limit, place)
+    if value.via not in ("", "number"):
+        return None
+    if op in _LIMITS and isinstance(limit, int | float) and not isinstance(limit, bool):
+        return (Finding(origin, _LIMITS[op], limit, place),)
+    if op in ("==", "is"):
+        return (Finding(origin, "const", limit, place),)
+    return None
+
+
+def _size(origin: Origin, op: str, limit: int, place: Place) -> tuple[Finding, ...] | None:
+    least = {">": limit + 1, ">=": limit, "==": limit}.get(op)
+    most = {"<": limit - 1, "<=": limit, "==": limit}.get(op)
+    if op == "!=" and limit == 0:
+        return (Finding(origin, "notEmpty", None, place),)
+    found = []
+    if least == 1 and most is None:
+        return (Finding(origin, "notEmpty", None, place),)
+    if least is not None:
+        found.append(Finding(origin, "minLength", least, place, sized=True))
+    if most is not None:
+        found.append(Finding(origin, "maxLength", most, place, sized=True))
+    return tuple(found) or None
+
+
+def _unknown_limit(engine: Engine, expr: n.Binary, left: Value, right: Value, op: str) -> Facts:
+    """A comparison with something that is not a constant: another field, the clock, a record."""
+    place = engine.place(expr)
+    if left.origin is not None and right.origin is not None and left.via == right.via == "":
+        same = Finding(left.origin, "equalsField", ".".join(right.origin.path), place)
+        other = Finding(left.origin, "differsFrom", ".".join(right.origin.path), place)
+        if op in ("==", "is"):
+            return Facts((same,), (other,))
+        if op in ("!=", "is-not"):
+            return Facts((other,), (same,))
+    if left.origin is not None and isinstance(expr.right, n.Call):
+        name = (n.dotted(expr.right.func) or "").rpartition(".")[2]
+        if name in _NOW and op in _LIMITS:
+            past = Finding(left.origin, "past", None, place)
+            future = Finding(left.origin, "future", None, place)
+            return Facts((past,), (future,)) if op in ("<", "<=") else Facts((future,), (past,))
+    return _customs(engine, expr, Value(taints=left.touched | right.touched))
+
+
+def _membership(engine: Engine, expr: n.Binary, left: Value, right: Value, place: Place) -> Facts:
+    """`left in right`."""
+    key = engine.program.text(expr.left, engine.scope) if left.origin is None else None
+    if key is not None and right.origin is not None:
+        if not right.origin.path or right.via in ("keys", "dump"):
+            return Facts((Finding(right.origin.child(key), "notNull", None, place, presence=True),), ())
+        return Facts((Finding(right.origin, "pattern", re.escape(key), place),), (_custom(engine, expr, right.origin),))
+    if left.origin is None:
+        return _customs(engine, expr, Value(taints=left.touched | right.touched))
+    if right.role in ("store", "lookup"):
+        return _looked_up(Value(taints=frozenset({left.origin})), place)
+    allowed = constants_in(engine, expr.right)
+    if allowed:
+        kind: ConstraintKind = "enum"
+        return Facts((Finding(left.origin, kind, allowed, place),), (_custom(engine, expr, left.origin),))
+    return _customs(engine, expr, Value(taints=left.touched | right.touched))
+
+
+def constants_in(engine: Engine, expr: n.Expr) -> list[object]:
+    """The constants of a list, set, tuple or map's keys written out or behind a name; [] where it is none."""
+    followed = engine.program.value(expr, engine.scope)
+    if followed is not None and isinstance(followed[0], n.Entries):
+        keys = [k for k, _ in followed[0].entries if k is not None]
+        found = [engine.program.constant(k, followed[1]) for k in keys]
+    else:
+        found = [engine.program.constant(e, s) for e, s in engine.program.elements(expr, engine.scope)]
+    if not found or any(f is None for f in found):
+        return []
+    return [f.value for f in found if f is not None]
+
+
+def quantified(engine: Engine, name: str, expr: n.Comprehension, state: State, bind: Callable[[State], None]) -> Facts:
+    """`any(test for x in xs)` and `all(test for x in xs)`: what the test says of each element."""
+    inner = state.copy()
+    bind(inner)
+    found = facts(engine, expr.element, inner)
+    if name == "any":
+        return Facts((), found.if_false)
+    return Facts(found.if_true, ())
+
+
+def pattern_facts(engine: Engine, origin: Origin | None, pattern: object, anchored: str, node: n.Expr) -> Facts | None:
+    """A match against a pattern: written with the anchors that the way of matching adds by itself."""
+    if origin is None or not isinstance(pattern, str):
+        return None
+    text = pattern
+    if anchored in ("start", "full") and not text.startswith(("^", r"\A")):
+        text = "^" + (f"(?:{text})" if "|" in text else text)
+    if anchored == "full" and not text.endswith(("$", r"\Z", r"\z")):
+        text += "$"
+    found = Finding(origin, "pattern", text, engine.place(node))
+    return Facts((found,), (_custom(engine, node, origin),))
+
+
+__all__ = ["NOTHING", "constants_in", "facts", "from_verdicts", "gathering", "literal_truth", "pattern_facts",
+           "plain_truth", "quantified", "truth"]  # fmt: skip

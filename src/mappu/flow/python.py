@@ -1,0 +1,54 @@
+"""Python's own words for the flow engine: what its built-in calls, methods and errors mean."""
+
+from mappu.flow.words import Language
+
+_MATCHERS = {
+    "re.match": "start", "re.search": "none", "re.fullmatch": "full",
+    "match": "start", "search": "none", "fullmatch": "full",
+}  # fmt: skip
+
+_PARENTS = {
+    "ValueError": "Exception", "TypeError": "Exception", "LookupError": "Exception", "KeyError": "LookupError",
+    "IndexError": "LookupError", "ArithmeticError": "Exception", "ZeroDivisionError": "ArithmeticError",
+    "OverflowError": "ArithmeticError", "AttributeError": "Exception", "AssertionError": "Exception",
+    "RuntimeError": "Exception", "NotImplementedError": "RuntimeError", "OSError": "Exception",
+    "FileNotFoundError": "OSError", "PermissionError": "OSError", "UnicodeError": "ValueError",
+    "UnicodeDecodeError": "UnicodeError", "json.JSONDecodeError": "ValueError", "json.decoder.JSONDecodeError": "ValueError",
+    "decimal.InvalidOperation": "ArithmeticError", "StopIteration": "Exception", "Exception": "BaseException",
+    "pydantic.ValidationError": "ValueError", "pydantic_core.ValidationError": "ValueError",
+    "pydantic.v1.ValidationError": "ValueError",
+}  # fmt: skip
+
+language = Language(
+    sizes=frozenset({"len"}),
+    keeps=frozenset({"strip", "lstrip", "rstrip", "lower", "upper", "title", "casefold", "copy", "encode", "decode"}),
+    keeps_call=frozenset({"str", "dict", "list", "tuple", "sorted", "set", "json.loads", "orjson.loads", "copy.copy",
+                          "copy.deepcopy", "typing.cast", "cast", "reversed", "enumerate", "abs"}),
+    converts={
+        "int": ("integer", "ValueError"), "float": ("number", "ValueError"), "uuid.UUID": ("string", "ValueError"),
+        "decimal.Decimal": ("number", "decimal.InvalidOperation"),
+        "datetime.datetime.fromisoformat": ("string", "ValueError"),
+        "datetime.date.fromisoformat": ("string", "ValueError"),
+    },
+    tests={"isdigit": r"^\d+$", "isdecimal": r"^\d+$", "isnumeric": r"^\d+$", "isalpha": "^[A-Za-z]+$",
+           "isalnum": "^[A-Za-z0-9]+$"},
+    matchers=_MATCHERS,
+    types={"str": "string", "int": "integer", "float": "number", "bool": "boolean", "list": "array", "tuple": "array",
+           "dict": "object"},
+    parents=_PARENTS,
+    collections=frozenset({"list", "dict", "set", "collections.defaultdict", "collections.OrderedDict",
+                           "collections.deque"}),
+    pure=frozenset({"len", "print", "repr", "str", "isinstance", "type", "id", "sum", "min", "max", "any", "all", "zip",
+                    "range", "enumerate", "sorted", "json.dumps", "hash", "bool", "getattr", "hasattr"}),
+    sinks={
+        "open": "file path", "pathlib.Path": "file path", "os.path.join": "file path", "os.remove": "file path",
+        "os.unlink": "file path", "shutil.rmtree": "file path", "fastapi.responses.FileResponse": "file path",
+        "starlette.responses.FileResponse": "file path", "os.system": "command", "os.popen": "command",
+        "subprocess.run": "command", "subprocess.Popen": "command", "subprocess.call": "command",
+        "subprocess.check_output": "command", "subprocess.check_call": "command", "eval": "command", "exec": "command",
+        "asyncio.create_subprocess_shell": "command", "asyncio.create_subprocess_exec": "command",
+        "sqlalchemy.text": "query text", "sqlalchemy.sql.text": "query text", "sqlmodel.text": "query text",
+        "jinja2.Template": "template", "string.Template": "template",
+    },
+    missing_key="KeyError",
+)  # fmt: skip

@@ -1,0 +1,162 @@
+"""What the flow engine knows of a value, and what it reports of a route."""
+
+from collections.abc import Mapping
+from typing import Literal
+
+import msgspec
+
+from mappu.inventory.model import ConstraintKind, Place
+from mappu.symbols.program import Scope, Target
+from mappu.syntax import nodes as n
+
+Role = Literal["data", "request", "answer", "error", "lookup", "entity", "local", "store"]
+Effect = Literal["rejects", "breaks", "swallowed", "carries-on", "too-late", "unknown"]
+
+
+class Origin(msgspec.Struct, frozen=True):
+    """Client data: the place it came in, and the steps inside it (`[]` an element, `{}` a map's value)."""
+
+    place: str
+    path: tuple[str, ...] = ()
+
+    def child(self, step: str) -> "Origin":
+        return Origin(self.place, (*self.path, step))
+
+    def covers(self, other: "Origin") -> bool:
+        """True where `other` is this very data or a part of it."""
+        return self.place == other.place and other.path[: len(self.path)] == self.path
+
+
+class Finding(msgspec.Struct, frozen=True):
+    """A limit that a condition states of client data, not yet judged: it holds when the condition went its way.
+
+    `sized` limits count characters, elements or keys: which of them, the field's type tells later.
+    """
+
+    origin: Origin
+    kind: ConstraintKind
+    value: object
+    place: Place
+    sized: bool = False
+    presence: bool = False
+
+
+class Facts(msgspec.Struct, frozen=True):
+    """What follows from a condition: the findings that hold when it is true, and those that hold when it is false."""
+
+    if_true: tuple[Finding, ...] = ()
+    if_false: tuple[Finding, ...] = ()
+
+    def swapped(self) -> "Facts":
+        return Facts(self.if_false, self.if_true)
+
+
+class Value(msgspec.Struct, frozen=True, eq=False):
+    """What an expression holds, as far as client data goes.
+
+    - `origin`: it is client data itself; `via` tells what was done to it on the way (`size`, `key`, `number`).
+    - `taints`: all the client data that went into it.
+    - `status`, `message`: of an answer or an error made here.
+    - `made`: the class it is an instance of; `attrs`: what its attributes or keys were built from.
+    - `whole`: client data spread into it with no field chosen.
+    - `facts`: what follows when it turns out true or false.
+    """
+
+    origin: Origin | None = None
+    via: str = ""
+    taints: frozenset[Origin] = frozenset()
+    role: Role = "data"
+    status: int | None = None
+    made: Target | None = None
+    attrs: Mapping[str, "Value"] = {}
+    facts: Facts | None = None
+    whole: Origin | None = None
+    message: str | None = None
+
+    @property
+    def touched(self) -> frozenset[Origin]:
+        return self.taints | {self.origin} if self.origin is not None else self.taints
+
+
+NOTHING = Value()
+
+
+class Result(msgspec.Struct, frozen=True):
+    """What becomes of a refusal: how it ends, and the place that decides it."""
+
+    effect: Effect
+    status: int | None = None
+    place: Place | None = None
+
+
+class Check(msgspec.Struct, frozen=True):
+    """A limit found in hand-written code, with what a request that breaks it meets."""
+
+    origin: Origin
+    kind: ConstraintKind
+    value: object
+    place: Place
+    result: Result
+    message: str | None = None
+    sized: bool = False
+    presence: bool = False
+
+
+class ModelRun(msgspec.Struct, frozen=True):
+    """A model's rules run (or left out) by hand on client data. `result` is what breaking one of them ends as;
+    `skipped` says why nothing is run, where nothing is."""
+
+    origin: Origin
+    type: n.Expr
+    scope: Scope
+    place: Place
+    result: Result
+    skipped: str | None = None
+
+
+class Read(msgspec.Struct, frozen=True):
+    """Client data read by hand. `strict` reads end as an error where the data is missing."""
+
+    origin: Origin
+    place: Place
+    strict: bool = False
+    type: str | None = None
+    result: Result | None = None
+
+
+class Sink(msgspec.Struct, frozen=True):
+    """Client data that arrives somewhere that matters. `whole` where all of it goes in and no field is chosen."""
+
+    origin: Origin
+    what: Literal["storage", "query text", "command", "file path", "template"]
+    place: Place
+    whole: bool = False
+
+
+class Event(msgspec.Struct, frozen=True):
+    """Something the flow engine saw that is a fault by itself."""
+
+    kind: Literal["no-stop", "late-check", "ignored-outcome", "server-error"]
+    place: Place
+    why: str
+    origin: Origin | None = None
+    then: Place | None = None
+
+
+class Escape(msgspec.Struct, frozen=True):
+    """Client data that went where it could not be followed."""
+
+    origin: Origin
+    place: Place
+    what: str
+
+
+class Report(msgspec.Struct):
+    """All that the flow engine found on one route, in the order it was met."""
+
+    checks: list[Check] = []
+    runs: list[ModelRun] = []
+    reads: list[Read] = []
+    sinks: list[Sink] = []
+    events: list[Event] = []
+    escapes: list[Escape] = []

@@ -1,0 +1,103 @@
+"""The words a language and a framework hand to the flow engine; it knows nothing of either by itself."""
+
+from collections.abc import Callable, Mapping
+from typing import Literal
+
+import msgspec
+
+from mappu.flow.values import Origin
+from mappu.inventory.model import ConstraintKind
+from mappu.symbols.program import Program, Scope, Target
+from mappu.syntax import nodes as n
+
+Sinks = Literal["storage", "query text", "command", "file path", "template"]
+
+
+class RunWord(msgspec.Struct, frozen=True):
+    """A call that runs a model's rules on a value: the model as a type, the value, and the error it throws.
+
+    `skips` says why the rules are not run, where the call only looks as if they were.
+    """
+
+    type: n.Expr
+    scope: Scope
+    argument: n.Expr
+    spread: bool
+    throws: str
+    skips: str | None = None
+
+
+class Language(msgspec.Struct, frozen=True):
+    """What calls and operators of a language mean.
+
+    `sizes` count, `keeps` give the same text back (trimmed, lower-cased), `keeps_call` likewise as functions,
+    `converts` make another type and throw, `tests` are methods that hold only for a certain pattern, `matchers` match a
+    pattern (True where they are anchored at the start by themselves, "full" at both ends), `parents` is the tree of the
+    built-in errors.
+    """
+
+    sizes: frozenset[str]
+    keeps: frozenset[str]
+    keeps_call: frozenset[str]
+    converts: Mapping[str, tuple[str, str]]
+    tests: Mapping[str, str]
+    matchers: Mapping[str, str]
+    types: Mapping[str, str]
+    parents: Mapping[str, str]
+    collections: frozenset[str]
+    pure: frozenset[str]
+    sinks: Mapping[str, Sinks]
+    missing_key: str
+
+
+class Words(msgspec.Struct, frozen=True):
+    """What a framework's names mean.
+
+    - `request`: members of the request object, to the place they read (`json` → body); `request_types` its classes.
+    - `errors`: error classes the framework answers by itself, to the position of their status argument.
+    - `answers`: response classes, to their status when none is given.
+    - `mapped`: the service's own mapping of an error class to a status, None where there is none.
+    - `runs`: tells whether a call runs a model's rules.
+    - `stores` write at once, `stages` only once one of `commits` is called; `lookups` read storage.
+    - `checkers`: parts of names that suggest that a call outside the service checks what it is given.
+    - `dumps`: methods that give all of a model's data back.
+    - `house`: functions of the service's settings that stand for constraints.
+    """
+
+    language: Language
+    request: Mapping[str, str]
+    request_types: frozenset[str]
+    broken: Mapping[str, str]
+    errors: Mapping[str, int]
+    answers: Mapping[str, int]
+    status_member: str
+    mapped: Callable[[Target], int | None]
+    runs: Callable[[n.Call, Scope], RunWord | None]
+    is_entity: Callable[[Target], bool]
+    stores: frozenset[str]
+    stages: frozenset[str]
+    commits: frozenset[str]
+    lookups: frozenset[str]
+    checkers: tuple[str, ...]
+    dumps: frozenset[str]
+    house: Mapping[str, Mapping[ConstraintKind, object]]
+
+
+class Entry(msgspec.Struct, frozen=True):
+    """A function the framework calls on a route: its parameters that are client data, the request object, or the
+    outcome of an earlier entry (by its number)."""
+
+    function: n.Function
+    scope: Scope
+    data: Mapping[str, Origin]
+    types: Mapping[str, Target]
+    requests: frozenset[str]
+    earlier: Mapping[str, int]
+
+
+class Question(msgspec.Struct, frozen=True):
+    """Everything the engine needs for one route."""
+
+    program: Program
+    words: Words
+    entries: tuple[Entry, ...]

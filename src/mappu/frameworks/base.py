@@ -1,0 +1,107 @@
+"""What a framework answers: which routes there are, what each takes, and what runs the rules on it."""
+
+from collections.abc import Iterable
+from typing import Protocol
+
+import msgspec
+
+from mappu.flow.values import Origin
+from mappu.flow.words import Entry, Words
+from mappu.inventory.model import Place, PlaceIn, RunBy, Status, Surface, Unfollowed
+from mappu.sources.manifests import ServiceRoot
+from mappu.sources.settings import Settings
+from mappu.symbols.program import Program, Scope
+from mappu.syntax import nodes as n
+from mappu.vocabularies.shape import Default, Reader, Shape
+
+
+class Service(msgspec.Struct, eq=False, weakref=True):
+    """One service as a framework sees it: its folder, the files that hold words of interest, and names."""
+
+    root: ServiceRoot
+    program: Program
+    scopes: tuple[Scope, ...]
+    reader: Reader
+    settings: Settings
+    unfollowed: list[Unfollowed] = msgspec.field(default_factory=list)
+
+    def place(self, node: n.Node, scope: Scope) -> Place:
+        return Place(scope.module.path, node.line, scope.module.text(node)[:160])
+
+    def note(self, node: n.Node, scope: Scope, what: str) -> None:
+        """List a place that could not be followed, once."""
+        self.note_place(Place(scope.module.path, node.line), what)
+
+    def note_place(self, place: Place, what: str) -> None:
+        found = Unfollowed(place.file, place.line, what)
+        if found not in self.unfollowed:
+            self.unfollowed.append(found)
+
+
+class Dependency(msgspec.Struct, frozen=True, eq=False):
+    """Something that runs before the handler: the expression that names it, and where it stands."""
+
+    expr: n.Expr
+    scope: Scope
+
+
+class Route(msgspec.Struct, frozen=True, eq=False):
+    """One way in, with the path a client calls."""
+
+    framework: str
+    surface: Surface
+    method: str
+    path: str
+    handler: n.Function | n.Class
+    scope: Scope
+    symbol: str
+    before: tuple[Dependency, ...] = ()
+
+
+class Taken(msgspec.Struct, frozen=True, eq=False):
+    """One parameter the framework binds for a route. `wire` is the name the client sends, "" for a whole body or a
+    parameter model, whose fields then stand by themselves. `origin` is how the flow engine knows it."""
+
+    place: PlaceIn
+    wire: str
+    shape: Shape
+    required: bool
+    declared: Place
+    origin: Origin
+    default: Default | None = None
+
+
+class Ran(msgspec.Struct, frozen=True):
+    """What runs the rules of something taken, what a failed rule then ends as, and why it is not a refusal."""
+
+    run_by: RunBy | None
+    status: Status = "runs"
+    why_not: str | None = None
+
+
+class Taking(msgspec.Struct, frozen=True, eq=False):
+    """What a route takes, and the functions that run on it in order."""
+
+    taken: tuple[Taken, ...]
+    entries: tuple[Entry, ...]
+
+
+class Framework(Protocol):
+    """A web framework. A module of this folder offers one as `framework`. `tokens` are words one of which every file
+    with a route holds."""
+
+    name: str
+    language: str
+    tokens: tuple[bytes, ...]
+
+    def routes(self, service: Service) -> Iterable[Route]:
+        """Return every route that a client can call."""
+
+    def takes(self, service: Service, route: Route) -> Taking:
+        """Return what a route takes from the client."""
+
+    def runs(self, service: Service, route: Route, taken: Taken) -> Ran:
+        """Tell what runs the rules of something taken on this route."""
+
+    def words(self, service: Service) -> Words:
+        """Return what the framework's names mean to the flow engine."""

@@ -1,0 +1,315 @@
+"""Apps and routers: where they are made, what is hung on them, and the paths they are reached by."""
+
+from collections.abc import Iterator, Mapping
+
+import msgspec
+
+from mappu.frameworks.base import Dependency, Service
+from mappu.symbols.program import Scope, Target
+from mappu.syntax import nodes as n
+
+APPS = frozenset({"fastapi.FastAPI", "fastapi.applications.FastAPI"})
+ROUTERS = frozenset({"fastapi.APIRouter", "fastapi.routing.APIRouter"})
+MAX_STEPS = 30
+MAX_PATHS = 200
+_ENVIRONMENT = frozenset({"os.getenv", "os.environ.get"})
+
+# Names standing for something else here: loop variables and parameters.
+Env = Mapping[str, tuple[n.Expr, Scope]]
+
+
+class Site(msgspec.Struct, eq=False):
+    """An app or a router: the call that makes it and where that stands."""
+
+    call: n.Call
+    scope: Scope
+    is_app: bool
+
+
+class Inclusion(msgspec.Struct, frozen=True, eq=False):
+    """One site hung below another, with the prefix and the dependencies that go with it."""
+
+    parent: Site
+    child: Site
+    prefix: str
+    before: tuple[Dependency, ...]
+
+
+class Reach(msgspec.Struct, frozen=True, eq=False):
+    """One way a site is reached: the whole prefix, and everything that runs before its routes, outermost first."""
+
+    prefix: str
+    before: tuple[Dependency, ...]
+
+
+class Use(msgspec.Struct, frozen=True, eq=False):
+    """A method called on a site: as a decorator's call or as a statement, with the names that stand for others."""
+
+    site: Site
+    call: n.Call
+    scope: Scope
+    env: Env
+    function: n.Function | None = None
+
+
+class Sites:
+    """All apps and routers of one service."""
+
+    def __init__(self, service: Service) -> None:
+        self.service = service
+        self.program = service.program
+        self._made: dict[tuple[str, int], Site] = {}
+        self._calls: dict[str, list[tuple[n.Call, Scope]]] | None = None
+        self.uses: list[Use] = []
+        self.inclusions: list[Inclusion] = []
+        self.lost_includes = False
+        self._collect()
+
+    @property
+    def all(self) -> list[Site]:
+        return list(self._made.values())
+
+    # --- finding ------------------------------------------------------------------------------------------------------
+
+    def _all_scopes(self) -> Iterator[Scope]:
+        for top in self.service.scopes:
+            yield top
+            for function, holder in self.program.functions(top):
+                yield self.program.scope_of(function, holder)
+
+    def _collect(self) -> None:
+        calls: list[Use] = []
+        for scope in self._all_scopes():
+            body = scope.owner.body if scope.owner is not None else scope.module.body
+            for node, function in _own_calls(body):
+                if isinstance(node, n.Call) and isinstance(node.func, n.Member):
+                    for env in self._environments(node, scope):
+                        for site in self.sites(node.func.value, scope, env):
+                            calls.append(Use(site, node, scope, env, function))
+                elif isinstance(node, n.Call):
+                    self._made_here(node, scope)
+        for use in calls:
+            assert isinstance(use.call.func, n.Member)
+            if use.call.func.name in ("include_router", "mount"):
+                self._include(use, use.call.func.name)
+            else:
+                self.uses.append(use)
+
+    def _include(self, use: Use, method: str) -> None:
+        call, scope, env = use.call, use.scope, use.env
+        child_expr = call.argument(0, "router") if method == "include_router" else call.argument(1, "app")
+        children = self.sites(child_expr, scope, env)
+        prefix_expr = call.keyword("prefix") if method == "include_router" else call.argument(0, "path")
+        if not children:
+            if method == "include_router":
+                self.lost_includes = True
+                self.service.note(call, scope, "the router included here could not be followed")
+            return
+        prefix = self.text(prefix_expr, scope, env, call) if prefix_expr is not None else ""
+        before = self.dependencies(call.keyword("dependencies"), scope)
+        for child in children:
+            if child is not use.site:
+                self.inclusions.append(Inclusion(use.site, child, prefix.rstrip("/"), before))
+
+    def _environments(self, call: n.Call, scope: Scope) -> list[Env]:
+        """Every way the loop variables and parameters used in a call stand for something else."""
+        names = {x.id for x in n.walk(call) if isinstance(x, n.Name)}
+        found: list[Env] = [{}]
+        loops: list[n.Loop] = []
+        for name in sorted(names):
+            bound = self.program.lookup(name, scope)
+            loop = next((b for b in bound[0] if isinstance(b, n.Loop)), None) if bound is not None else None
+            if loop is not None and loop not in loops:
+                loops.append(loop)
+        for loop in loops:
+            found = [{**env, **one} for env in found for one in self._turns(loop, scope)][:MAX_PATHS]
+        return found
+
+    def _turns(self, loop: n.Loop, scope: Scope) -> list[Env]:
+        turns: list[Env] = []
+        for item, holder in self.program.elements(loop.over, scope):
+            if isinstance(loop.target, n.Name):
+                turns.append({loop.target.id: (item, holder)})
+            elif isinstance(loop.target, n.Items) and isinstance(item, n.Items):
+                pairs = zip(loop.target.items, item.items, strict=False)
+                turns.append({t.id: (v, holder) for t, v in pairs if isinstance(t, n.Name)})
+        return turns or [{}]
+
+    def sites(self, expr: n.Expr | None, scope: Scope, env: Env | None = None, steps: int = 0) -> list[Site]:
+        """Return the apps and routers an expression may be."""
+        if expr is None or steps > MAX_STEPS:
+            return []
+        match expr:
+            case n.Name(id=name) if env and name in env:
+                return self.sites(*env[name], None, steps + 1)
+            case n.Name() | n.Member():
+                return self._named(expr, scope, env, steps)
+            case n.Call():
+                return self._called(expr, scope, steps)
+            case n.Items(items=items):
+                return [s for i in items for s in self.sites(i, scope, env, steps + 1)]
+            case n.Choice(then=then, other=other):
+                return self.sites(then, scope, env, steps + 1) + self.sites(other, scope, env, steps + 1)
+        return []
+
+    def _named(self, expr: n.Name | n.Member, scope: Scope, env: Env | None, steps: int) -> list[Site]:
+        if isinstance(expr, n.Member) and env:
+            base = expr.value
+            if isinstance(base, n.Name) and base.id in env:
+                inner, holder = env[base.id]
+                return self.sites(n.Member(expr.span, inner, expr.name), holder, None, steps + 1)
+        target = self.program.resolve(expr, scope)
+        return self._of_target(target, steps) if target is not None and target.scope is not None else []
+
+    def _of_target(self, target: Target, steps: int) -> list[Site]:
+        node, scope = target.node, target.scope
+        assert scope is not None
+        if isinstance(node, n.Assign | n.Variable):
+            return self.sites(node.value, scope, None, steps + 1)
+        if isinstance(node, n.Loop):
+            return [s for e, h in self.program.elements(node.over, scope) for s in self.sites(e, h, None, steps + 1)]
+        if isinstance(node, n.Param):
+            return self._given(node, scope, steps)
+        return []
+
+    def _given(self, param: n.Param, scope: Scope, steps: int) -> list[Site]:
+        """What callers of a function hand it for a parameter."""
+        function = scope.owner
+        if not isinstance(function, n.Function):
+            return []
+        found: list[Site] = []
+        names = [p.name for p in function.params]
+        position = names.index(param.name)
+        in_class = scope.parent is not None and isinstance(scope.parent.owner, n.Class)
+        called = scope.parent.owner.name if in_class and scope.parent and scope.parent.owner else function.name
+        called = called if function.name == "__init__" else function.name
+        position -= 1 if in_class else 0
+        for call, holder in self._index().get(called, ()):
+            target = self.program.resolve(call.func, holder)
+            if target is not None and (target.node is function or (scope.parent and target.node is scope.parent.owner)):
+                given = call.argument(position, param.name) if position >= 0 else None
+                found.extend(s for s in self.sites(given, holder, None, steps + 1) if s not in found)
+        return found
+
+    def _called(self, call: n.Call, scope: Scope, steps: int) -> list[Site]:
+        made = self._made_here(call, scope)
+        if made is not None:
+            return [made]
+        target = self.program.resolve(call.func, scope)
+        if target is None or not isinstance(target.node, n.Function) or target.scope is None:
+            return []
+        inner = self.program.scope_of(target.node, target.scope)
+        found: list[Site] = []
+        for node, _ in _own_calls(target.node.body, everything=True):
+            if isinstance(node, n.Leave) and node.kind == "return":
+                found.extend(s for s in self.sites(node.value, inner, None, steps + 1) if s not in found)
+        return found
+
+    def _made_here(self, call: n.Call, scope: Scope) -> Site | None:
+        key = (scope.module.path, call.span.start)
+        if key not in self._made:
+            target = self.program.resolve(call.func, scope)
+            known = self.program.derives(target, APPS | ROUTERS) if target is not None else None
+            if known is None or (target is not None and isinstance(target.node, n.Function)):
+                return None
+            self._made[key] = Site(call, scope, known in APPS)
+        return self._made[key]
+
+    def _index(self) -> dict[str, list[tuple[n.Call, Scope]]]:
+        """Every call of the service by the last part of what it calls."""
+        if self._calls is None:
+            self._calls = {}
+            for scope in self._all_scopes():
+                body = scope.owner.body if scope.owner is not None else scope.module.body
+                for node, _ in _own_calls(body):
+                    if isinstance(node, n.Call):
+                        last = (n.dotted(node.func) or "").rpartition(".")[2]
+                        self._calls.setdefault(last, []).append((node, scope))
+        return self._calls
+
+    # --- reading ------------------------------------------------------------------------------------------------------
+
+    def text(self, expr: n.Expr | None, scope: Scope, env: Env, at: n.Node) -> str:
+        """Return a path or prefix; a part that cannot be told is shown as `<its source>` and listed as unfollowed."""
+        for inner, holder in self._stand_ins(expr, scope, env):
+            found = self.program.text(inner, holder)
+            if found is not None:
+                return found
+            if isinstance(inner, n.Call) and self.program.name_of(inner.func, holder) in _ENVIRONMENT:
+                default = self.program.text(inner.argument(1, "default"), holder)
+                if default is not None:
+                    self.service.note(at, scope, f"part of a path comes from the environment; its default {default!r} is used")
+                    return default
+            if isinstance(inner, n.Template | n.Binary):
+                parts = inner.parts if isinstance(inner, n.Template) else (inner.left, inner.right)
+                return "".join(self.text(p, holder, env, at) for p in parts)
+        source = scope.module.text(expr) if expr is not None else "?"
+        self.service.note(at, scope, f"part of a path is built at run time: {source}")
+        return f"<{source}>"
+
+    def _stand_ins(self, expr: n.Expr | None, scope: Scope, env: Env) -> list[tuple[n.Expr, Scope]]:
+        if expr is None:
+            return []
+        if isinstance(expr, n.Name) and expr.id in env:
+            return [env[expr.id]]
+        target = self.program.resolve(expr, scope) if isinstance(expr, n.Name) else None
+        if target is not None and isinstance(target.node, n.Param) and isinstance(target.scope, Scope):
+            owner = target.scope.owner
+            if isinstance(owner, n.Function):
+                position = [p.name for p in owner.params].index(target.node.name)
+                given = [
+                    (value, holder)
+                    for call, holder in self._index().get(owner.name, ())
+                    if (value := call.argument(position, target.node.name)) is not None
+                ]
+                default = [(target.node.default, target.scope)] if target.node.default is not None else []
+                return [*given[:1], *default]
+        followed = self.program.value(expr, scope)
+        return [followed] if followed is not None else [(expr, scope)]
+
+    def dependencies(self, expr: n.Expr | None, scope: Scope) -> tuple[Dependency, ...]:
+        """Return what a `dependencies=[…]` argument lists."""
+        if expr is None:
+            return ()
+        listed = tuple(Dependency(e, s) for e, s in self.program.elements(expr, scope))
+        if not listed and not (isinstance(expr, n.Items) and not expr.items):
+            self.service.note(expr, scope, "the dependencies listed here could not be followed")
+        return listed
+
+    def reaches(self, site: Site, inside: tuple[Site, ...] = ()) -> list[Reach]:
+        """Return every way a site is reached by a client; none for a router that no app includes."""
+        own = self.dependencies(site.call.keyword("dependencies"), site.scope)
+        prefix_expr = None if site.is_app else site.call.keyword("prefix")
+        prefix = self.text(prefix_expr, site.scope, {}, site.call) if prefix_expr is not None else ""
+        above = [i for i in self.inclusions if i.child is site and i.parent not in inside]
+        found: list[Reach] = []
+        if site.is_app and not above:
+            return [Reach("", own)]
+        for inclusion in above:
+            for reach in self.reaches(inclusion.parent, (*inside, site)):
+                before = reach.before if not site.is_app else ()
+                found.append(Reach(reach.prefix + inclusion.prefix + prefix, (*before, *inclusion.before, *own)))
+        return found[:MAX_PATHS]
+
+    def loose(self, site: Site) -> Reach:
+        """The way a router would be reached by itself, where no app is in sight."""
+        prefix_expr = site.call.keyword("prefix")
+        prefix = self.text(prefix_expr, site.scope, {}, site.call) if prefix_expr is not None else ""
+        return Reach(prefix, self.dependencies(site.call.keyword("dependencies"), site.scope))
+
+
+def _own_calls(
+    body: tuple[n.Stmt, ...], everything: bool = False
+) -> Iterator[tuple[n.Expr | n.Stmt, n.Function | None]]:
+    """Yield the calls (or all nodes) of a body without those inside the functions declared in it; the calls of a
+    function's decorators come with the function. Class bodies are looked into."""
+    stack: list[n.Expr | n.Stmt] = list(reversed(body))
+    while stack:
+        node = stack.pop()
+        if isinstance(node, n.Function):
+            for mark in node.marks:
+                yield mark.as_call(), node
+            continue
+        if everything or isinstance(node, n.Call):
+            yield node, None
+        stack.extend(reversed(list(n.children(node))))

@@ -1,0 +1,72 @@
+"""Client data that reaches the handler's code with nothing on it."""
+
+from collections.abc import Iterator
+
+from mappu.flow.values import Sink
+from mappu.gaps.base import gap, gap_on, listed
+from mappu.inventory.model import Gap, Place
+from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
+
+kind = "bare-input"
+
+_WHERE = {"query": "query parameter", "header": "header", "cookie": "cookie", "path": "path parameter",
+          "form": "form field", "body": "body field", "settings": "setting"}  # fmt: skip
+_FUNCTIONS = {"query": "Query", "header": "Header", "cookie": "Cookie", "path": "Path", "form": "Form", "body": "Body"}
+
+
+def find(scan: Scan) -> Iterator[Gap]:
+    for route in scan.routes:
+        bare = [f for f in route.fields if f.field.standing == "bare" and not f.nested]
+        bodies = [f for f in bare if f.raw and f.field.place in ("body", "form")]
+        guarded = any(f.raw and f.field.standing != "bare" and f.field.place in ("body", "form") for f in route.fields)
+        whole = len(bodies) > 1 and not guarded
+        if whole or any(f.field.path == "*" for f in bodies):
+            yield _body(route, bodies)
+            bare = [f for f in bare if f not in bodies]
+        for found in bare:
+            yield _single(route, found)
+
+
+def _sinks(found: list[FieldEvidence]) -> list[Sink]:
+    return sorted({s for f in found for s in f.sinks}, key=lambda s: (s.place.file, s.place.line))
+
+
+def _reaches(sinks: list[Sink], where: Place) -> str:
+    sink = sinks[0]
+    call = {"storage": "storage call"}.get(sink.what, f"{sink.what} use")
+    file = "" if sink.place.file == where.file else f" of {sink.place.file}"
+    return f"no check stands between it and the {call} on line {sink.place.line}{file}"
+
+
+def _body(route: RouteEvidence, bodies: list[FieldEvidence]) -> Gap:
+    whole = next((f for f in bodies if f.field.path == "*"), bodies[0])
+    where = whole.read or whole.field.declared or bodies[0].read
+    assert where is not None
+    keys = [f.field.path for f in bodies if f.field.path != "*"]
+    sinks = _sinks(bodies)
+    what = "form" if whole.field.place == "form" else "JSON body"
+    if whole.shape.type == "object":
+        taken = f"the body is taken as a free-form map ({where.text})"
+    else:
+        taken = f"the whole {what} is read"
+    names = f", {listed(keys)} of it used," if keys else ""
+    why = f"{taken}{names} and {_reaches(sinks, where) if sinks else 'nothing checks what is in it'}"
+    fix = "bind it to a model: declare a parameter of a class with these fields and their limits"
+    severity = "high" if sinks else "medium"
+    field = "*" if len(bodies) > 1 or whole.field.path == "*" else whole.field.path
+    return gap(kind, route, where, why, fix, field=field, place=whole.field.place, severity=severity)
+
+
+def _single(route: RouteEvidence, found: FieldEvidence) -> Gap:
+    field = found.field
+    where = found.read or field.declared
+    assert where is not None
+    label = _WHERE[field.place]
+    sinks = _sinks([found])
+    how = "is read by hand" if found.raw else "has no type that anything checks"
+    end = _reaches(sinks, where) if sinks else "nothing checks its type or its value"
+    name = field.path.replace("-", "_").replace(".", "_")
+    function = _FUNCTIONS.get(field.place, "Query")
+    fix = f"declare it as a parameter: `{name}: Annotated[str, {function}(max_length=…)]`"
+    return gap_on(kind, route, found, where, f"the {label} `{field.path}` {how}, and {end}", fix,
+                  "high" if sinks else "medium")  # fmt: skip

@@ -1,0 +1,35 @@
+"""Gaps that the flow engine saw happen: one for each place, naming every field that the place is about."""
+
+from collections.abc import Iterator
+
+from mappu.flow.values import Event
+from mappu.gaps.base import gap
+from mappu.inventory.model import Gap, PlaceIn
+from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
+
+
+def seen(scan: Scan, kind: str, fix: str) -> Iterator[Gap]:
+    """Yield a gap for each place of an event of this kind."""
+    for route in scan.routes:
+        places: dict[tuple[str, int], Event] = {}
+        for event in route.report.events:
+            if event.kind == kind:
+                places.setdefault((event.place.file, event.place.line), event)
+        for event in places.values():
+            field, place = named(route, event)
+            yield gap(kind, route, event.place, event.why, fix, field=field, place=place)
+
+
+def named(route: RouteEvidence, event: Event) -> tuple[str | None, PlaceIn | None]:
+    """The path and place of the field an event is about."""
+    found = field_at(route, event.origin.place, event.origin.path) if event.origin is not None else None
+    return (found.field.path, found.field.place) if found is not None else (None, None)
+
+
+def field_at(route: RouteEvidence, place: str, path: tuple[str, ...]) -> FieldEvidence | None:
+    """The field known to the flow engine by this origin, or the nearest one around it."""
+    for size in range(len(path), -1, -1):
+        for found in route.fields:
+            if (found.origin.place, found.origin.path) == (place, path[:size]):
+                return found
+    return None

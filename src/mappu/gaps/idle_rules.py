@@ -1,0 +1,38 @@
+"""Rules that are declared and that nothing on the route runs."""
+
+from collections.abc import Iterator
+
+from mappu.gaps.base import gap, listed
+from mappu.inventory.model import Gap, Place
+from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
+
+kind = "idle-rules"
+
+
+def find(scan: Scan) -> Iterator[Gap]:
+    for route in scan.routes:
+        groups: dict[tuple[str, str], list[FieldEvidence]] = {}
+        for found in route.fields:
+            idle = next((c for c in found.field.constraints if c.status == "idle"), None)
+            if idle is not None:
+                groups.setdefault((found.field.place, idle.why_not or ""), []).append(found)
+        for (_, why_not), fields in groups.items():
+            yield _gap(route, why_not, fields)
+
+
+def _gap(route: RouteEvidence, why_not: str, fields: list[FieldEvidence]) -> Gap:
+    first = fields[0]
+    where = first.read or _bound_at(route, first) or first.field.declared
+    assert where is not None
+    model = first.field.model or "the model"
+    count = sum(c.status == "idle" for f in fields for c in f.field.constraints)
+    rules = "rule" if count == 1 else "rules"
+    why = f"{count} {rules} of {model} on {listed(f.field.path for f in fields)} never run: {why_not}"
+    fix = f"run them: bind the parameter as `{model}`, or call `{model}.model_validate(…)` and answer its error with a 4xx"
+    if "table=True" in why_not:
+        fix = "bind a plain model without `table=True` and make the row from it: `Row.model_validate(body)`"
+    return gap(kind, route, where, why, fix, field="*" if len(fields) > 1 else first.field.path, place=first.field.place)
+
+
+def _bound_at(route: RouteEvidence, found: FieldEvidence) -> Place | None:
+    return next((t.declared for t in route.taking.taken if t.place == found.field.place and t.shape.skipped), None)

@@ -1,0 +1,24 @@
+"""Settings whose rules run only at first use."""
+
+from collections.abc import Iterator
+
+from mappu.gaps.base import gap
+from mappu.inventory.model import Gap, Place
+from mappu.pipeline.evidence import Scan
+
+kind = "late-settings"
+
+
+def find(scan: Scan) -> Iterator[Gap]:
+    for route in scan.routes:
+        if route.endpoint.surface != "settings":
+            continue
+        by = next((c.run_by for f in route.fields for c in f.field.constraints if c.run_by is not None), None)
+        late = by if by is not None and by.what == "made at first use" else None
+        if late is None:
+            continue
+        where = Place(late.file, late.line, late.text)
+        name = route.endpoint.handler.symbol
+        why = f"{name} is made only when a request first needs it: the service starts with a bad environment, and that request is a 5xx"
+        fix = f"make it when the service starts: call it at module level or in the app's lifespan, before {name} is first needed"
+        yield gap(kind, route, where, why, fix)

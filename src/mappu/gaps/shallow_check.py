@@ -1,0 +1,53 @@
+"""A nested object, or the elements of a list, that nothing looks into."""
+
+from collections.abc import Iterator
+
+from mappu.gaps.base import gap
+from mappu.inventory.model import Gap
+from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
+
+kind = "shallow-check"
+
+
+def find(scan: Scan) -> Iterator[Gap]:
+    for route in scan.routes:
+        done: set[tuple[str, str]] = set()
+        for found in route.fields:
+            path = _container(found)
+            if path is None or (found.field.place, path) in done or _looked_into(route, path):
+                continue
+            done.add((found.field.place, path))
+            yield _gap(route, found, path)
+
+
+def _container(found: FieldEvidence) -> str | None:
+    """The path whose inside is not looked at; None where it is."""
+    if found.raw or found.field.standing != "bare" or not found.nested:
+        return None
+    return found.field.path.removesuffix("{}").removesuffix("[]") or "*"
+
+
+def _looked_into(route: RouteEvidence, path: str) -> bool:
+    """True where the handler checks parts of it by hand."""
+    return any(
+        f.raw and f.field.path.startswith((path + ".", path + "[]", path + "{}")) and f.field.standing != "bare"
+        for f in route.fields
+    )
+
+
+def _gap(route: RouteEvidence, found: FieldEvidence, path: str) -> Gap:
+    where = found.field.declared
+    assert where is not None
+    steps = found.field.path[len(path) :] if path != "*" else found.field.path
+    in_list = "[]" in found.field.path
+    if steps.endswith("{}"):
+        what = "is checked to be a map; its keys and values are not looked at"
+    elif steps.endswith("[]"):
+        what = "is checked to be a list; its elements are not looked at"
+    else:
+        what = "may be anything: nothing looks at its type or its value"
+    stored = any(s.what == "storage" for s in found.sinks)
+    why = f"`{path}` {what}" + (", and it goes to storage" if stored else "")
+    fix = "give its inside a model" if steps else "give it a type"
+    return gap(kind, route, where, why, f"{fix}: a class with the fields and limits it may have", field=path,
+               place=found.field.place, severity="high" if in_list or stored else "medium")  # fmt: skip

@@ -1,0 +1,52 @@
+"""Text, lists and numbers with no upper limit."""
+
+import re
+from collections.abc import Iterator
+
+from mappu.gaps.base import gap_on
+from mappu.inventory.model import Gap
+from mappu.pipeline.evidence import FieldEvidence, Scan
+
+kind = "unbounded"
+
+# Any of these bounds a value of the type from above, or says that something else decides what is allowed.
+_BOUNDS = {
+    "string": {"maxLength", "enum", "const", "format", "exists"},
+    "array": {"maxItems", "enum", "const"},
+    "integer": {"maximum", "exclusiveMaximum", "enum", "const", "exists"},
+    "number": {"maximum", "exclusiveMaximum", "enum", "const", "exists", "digits"},
+}
+_WORDS = {"string": ("text", "max_length"), "array": ("list", "max_length"), "integer": ("number", "le"),
+          "number": ("number", "le")}  # fmt: skip
+# A path, a header and a cookie are bounded by the server's own limit on the request's head.
+_PLACES = frozenset({"query", "body", "form"})
+
+
+def find(scan: Scan) -> Iterator[Gap]:
+    for route in scan.routes:
+        for found in route.fields:
+            if _unbounded(found):
+                what, word = _WORDS[found.field.type]
+                where = found.field.declared
+                assert where is not None
+                why = f"`{found.field.path}` is a {what} with no upper limit"
+                yield gap_on(kind, route, found, where, why, f"add one: `Field({word}=…)`")
+
+
+def _unbounded(found: FieldEvidence) -> bool:
+    field = found.field
+    if field.place not in _PLACES or field.type not in _BOUNDS or field.standing in ("bare", "idle", "unknown"):
+        return False
+    kinds = {c.kind for c in field.constraints}
+    if kinds & _BOUNDS[field.type] or "custom" in kinds:
+        return False
+    if field.type == "array" and any(s in field.path for s in ("[]", "{}")) and found.shape.items is None:
+        return False
+    patterns = [str(c.value) for c in field.constraints if c.kind == "pattern"]
+    return not any(_bounded_pattern(p) for p in patterns)
+
+
+def _bounded_pattern(pattern: str) -> bool:
+    """True for an anchored pattern without a repetition that has no end."""
+    anchored = pattern.startswith(("^", r"\A")) and pattern.endswith(("$", r"\Z", r"\z"))
+    return anchored and not re.search(r"(?<!\\)[*+]|\{\d*,\}", pattern)

@@ -1,0 +1,33 @@
+"""Fields that nobody declared, let through and kept."""
+
+from collections.abc import Iterator
+
+from mappu.gaps.base import gap
+from mappu.inventory.model import Gap, Place
+from mappu.pipeline.evidence import Scan
+from mappu.vocabularies.shape import Shape
+
+kind = "unlisted-fields"
+
+
+def find(scan: Scan) -> Iterator[Gap]:
+    for route in scan.routes:
+        if route.endpoint.surface != "http":
+            continue
+        for taken in route.taking.taken:
+            if _open(taken.shape):
+                yield _gap(route, taken.shape, taken.wire or "*", taken.place, taken.declared)
+        for found in route.fields:
+            if found.nested and _open(found.shape):
+                assert found.field.declared is not None
+                yield _gap(route, found.shape, found.field.path, found.field.place, found.field.declared)
+
+
+def _open(shape: Shape) -> bool:
+    return shape.extra == "allow" and bool(shape.fields) and shape.skipped is None
+
+
+def _gap(route: object, shape: Shape, field: str, place: object, where: Place) -> Gap:
+    why = f"{shape.model} keeps fields that it does not declare (extra=\"allow\")"
+    fix = 'say `extra="forbid"` in its `model_config`, or leave the setting out so that they are dropped'
+    return gap(kind, route, where, why, fix, field=field, place=place)  # type: ignore[arg-type]

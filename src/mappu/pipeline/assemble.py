@@ -1,0 +1,306 @@
+"""One endpoint put together: what is bound, what hand-written code adds, and what becomes of each limit."""
+
+from collections.abc import Iterable
+
+
+from mappu.flow.engine import Engine
+from mappu.flow.values import Check, Escape, ModelRun, Origin, Read, Report, Result, Sink
+from mappu.flow.words import Question, Words
+from mappu.frameworks.base import Framework, Ran, Route, Service, Taken, Taking
+from mappu.inventory.model import (
+    Constraint, ConstraintKind, Endpoint, Field, FieldType, Handler, Place, PlaceIn, RunBy, Status,
+)  # fmt: skip
+from mappu.inventory.standing import endpoint_standing, field_standing
+from mappu.pipeline.evidence import FieldEvidence, RouteEvidence
+from mappu.pipeline.layout import WHOLE, Laid, lay_out
+from mappu.vocabularies import vocabularies
+from mappu.vocabularies.shape import Note, Rule, Shape
+
+_STATUS: dict[str, Status] = {
+    "rejects": "runs", "breaks": "breaks", "swallowed": "leaks", "carries-on": "leaks", "too-late": "leaks",
+    "unknown": "unknown",
+}  # fmt: skip
+_SIZES: dict[tuple[ConstraintKind, FieldType], ConstraintKind] = {
+    ("minLength", "array"): "minItems", ("maxLength", "array"): "maxItems",
+    ("minLength", "object"): "minProperties", ("maxLength", "object"): "maxProperties",
+}  # fmt: skip
+_BOUNDS = frozenset({"minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "minLength", "maxLength"})
+
+
+class _Draft:
+    """A field while it is put together."""
+
+    def __init__(self, laid: Laid, raw: bool, ran: Ran | None, read: Place | None = None) -> None:
+        self.laid, self.raw, self.ran, self.read = laid, raw, ran, read
+        self.required = laid.required
+        self.type: FieldType = laid.shape.type
+        self.constraints: list[Constraint] = []
+        self.escape: Escape | None = None
+
+    @property
+    def bound(self) -> bool:
+        return self.ran is not None and self.ran.run_by is not None
+
+
+class Assembly:
+    """Puts one route together."""
+
+    def __init__(self, framework: Framework, service: Service, route: Route, words: Words) -> None:
+        self.service, self.route, self.framework = service, route, framework
+        self.taking: Taking = framework.takes(service, route)
+        self.report: Report = Engine(Question(service.program, words, self.taking.entries)).run()
+        self.drafts: dict[tuple[str, tuple[str, ...]], _Draft] = {}
+        self.entities: dict[str, str] = {}
+        self.notes: list[tuple[Note, str | None]] = []
+        self.needs: list[tuple[str, Place]] = []
+
+    def build(self) -> RouteEvidence:
+        """Return the endpoint with its evidence."""
+        for taken in self.taking.taken:
+            self.bind(taken)
+        for run in self.report.runs:
+            self.run(run)
+        for read in self.report.reads:
+            self.read(read)
+        for check in self.report.checks:
+            self.check(check)
+        for escape in self.report.escapes:
+            self.escaped(escape)
+        self.drop_whole_bodies()
+        found = [self.finish(d) for d in self.drafts.values()]
+        found.sort(key=lambda f: (_ORDER[f.field.place], f.field.path))
+        return RouteEvidence(self.endpoint(found), self.route, self.service, self.taking, self.report, tuple(found),
+                             tuple(self.notes), tuple(dict.fromkeys(self.needs)))  # fmt: skip
+
+    def endpoint(self, found: list[FieldEvidence]) -> Endpoint:
+        route = self.route
+        scope = route.scope
+        fields = tuple(f.field for f in found)
+        handler = Handler(route.symbol, scope.module.path, route.handler.line)
+        name = self.service.root.name
+        return Endpoint(f"{name} {route.method} {route.path}", name, route.surface, route.method, route.path,
+                        route.framework, endpoint_standing(f.standing for f in fields), handler, fields)  # fmt: skip
+
+    # --- what is bound ------------------------------------------------------------------------------------------------
+
+    def bind(self, taken: Taken) -> None:
+        """Lay out something the framework binds."""
+        ran = self.framework.runs(self.service, self.route, taken)
+        shape = taken.shape
+        self.needs.extend(shape.needs)
+        if shape.entity and shape.model is not None and shape.fields:
+            self.entities[taken.place] = shape.model
+        free = not taken.wire and not shape.fields and shape.known and (shape.type == "any" or _is_free(shape))
+        for laid in lay_out(taken.place, taken.wire, taken.origin, shape, taken.required, taken.declared, taken.default):
+            self.notes.extend((note, laid.path) for note in laid.shape.notes)
+            key = (laid.origin.place, laid.origin.path)
+            draft = _Draft(laid, raw=free and laid.path == WHOLE, ran=ran, read=taken.declared if free else None)
+            draft.constraints = [self.constraint(rule, ran) for rule in laid.shape.rules]
+            self.drafts[key] = draft
+        if shape.fields and not taken.wire:
+            self.notes.extend((note, None) for note in shape.notes)
+
+    def constraint(self, rule: Rule, ran: Ran) -> Constraint:
+        broken = rule.breaks is not None and ran.status == "runs"
+        status: Status = "breaks" if broken else ran.status
+        why = rule.breaks if broken else ran.why_not
+        return Constraint(rule.kind, rule.value, status, rule.message, rule.declared, ran.run_by, why)
+
+    # --- what is run and read by hand ---------------------------------------------------------------------------------
+
+    def run(self, run: ModelRun) -> None:
+        """Lay out a model that the handler runs by hand on data nobody else has looked at."""
+        above = self.nearest(run.origin)
+        if above is not None and not above.raw and above.laid.origin == run.origin:
+            return
+        if any(d.bound and not d.raw and run.origin.covers(d.laid.origin) for d in self.drafts.values()):
+            return
+        shape = next((s for v in vocabularies() if (s := v.shape(self.service.reader, run.type, run.scope)).known), None)
+        if shape is None:
+            return
+        self.needs.extend(shape.needs)
+        place, wire = self.where(run.origin, above)
+        ran = self.ran_by_hand(run)
+        for laid in lay_out(place, wire, run.origin, shape, True, run.place):
+            self.notes.extend((note, laid.path) for note in laid.shape.notes)
+            draft = _Draft(laid, raw=False, ran=ran, read=run.place)
+            draft.constraints = [self.constraint(rule, ran) for rule in laid.shape.rules]
+            draft.required = laid.required and run.result.effect == "rejects" and run.skipped is None
+            self.drafts[(laid.origin.place, laid.origin.path)] = draft
+
+    def ran_by_hand(self, run: ModelRun) -> Ran:
+        place = run.place
+        if run.skipped is not None:
+            return Ran(None, "idle", run.skipped)
+        by = RunBy("call by hand", place.file, place.line, place.text or "")
+        why = {
+            "rejects": None,
+            "breaks": "the model's ValidationError is not turned into a 4xx: it ends as a 5xx",
+            "swallowed": "the model's ValidationError is caught and passed over",
+        }.get(run.result.effect, "what becomes of the model's ValidationError could not be followed")
+        return Ran(by, _STATUS[run.result.effect], why)
+
+    def nearest(self, origin: Origin) -> _Draft | None:
+        """The draft of this data, or of what it lies in."""
+        for size in range(len(origin.path), -1, -1):
+            found = self.drafts.get((origin.place, origin.path[:size]))
+            if found is not None:
+                return found
+        return None
+
+    def where(self, origin: Origin, above: _Draft | None) -> tuple[PlaceIn, str]:
+        """The place and the path a client sends for data known only to the flow engine."""
+        place: PlaceIn = above.laid.place if above is not None else origin.place  # type: ignore[assignment]
+        base, steps = "", origin.path
+        if above is not None and above.laid.path != WHOLE:
+            base, steps = above.laid.path, origin.path[len(above.laid.origin.path) :]
+        elif above is not None:
+            steps = origin.path[len(above.laid.origin.path) :]
+        for step in steps:
+            base += step if step in ("[]", "{}") else f".{step}" if base else step
+        return place, base
+
+    def raw(self, origin: Origin, place: Place) -> _Draft | None:
+        """The draft of data read by hand, made when it is first met; None for data that a binder knows."""
+        key = (origin.place, origin.path)
+        if key in self.drafts:
+            return self.drafts[key]
+        above = self.nearest(origin)
+        if above is not None and not above.raw and not _is_open(above.laid.shape):
+            return None
+        if above is None and any(d.bound and not d.raw and origin.covers(d.laid.origin) for d in self.drafts.values()):
+            return None
+        where, path = self.where(origin, above)
+        nested = above is not None and above.laid.path != WHOLE
+        laid = Laid(where, path or WHOLE, origin, Shape(), False, place, None, None, nested)
+        self.drafts[key] = _Draft(laid, raw=True, ran=None, read=place)
+        return self.drafts[key]
+
+    def read(self, read: Read) -> None:
+        draft = self.raw(read.origin, read.place)
+        if draft is None or not draft.raw:
+            return
+        if read.type is not None and read.result is not None:
+            draft.type = read.type  # type: ignore[assignment]
+            by = RunBy("conversion", read.place.file, read.place.line, read.place.text or "")
+            why = None if read.result.effect == "rejects" else "the conversion's error is not turned into a 4xx"
+            self.add(draft, Constraint("type", read.type, _STATUS[read.result.effect], None, read.place, by, why))
+
+    def check(self, check: Check) -> None:
+        """Lay a hand-written limit on its field."""
+        draft = self.raw(check.origin, check.place)
+        if draft is None:
+            return
+        kind, value = check.kind, check.value
+        if check.sized:
+            kind = _SIZES.get((kind, draft.type), kind)
+        refuses = check.result.effect == "rejects"
+        if kind == "type":
+            if draft.type == "any" and isinstance(value, str) and refuses:
+                draft.type = value  # type: ignore[assignment]
+            elif draft.type == value:
+                return
+        if kind in ("notNull", "notEmpty") and draft.raw:
+            kind = "required"
+            draft.required = draft.required or refuses
+        elif kind in ("notNull", "notEmpty") and refuses:
+            default = draft.laid.default
+            draft.required = draft.required or default is None or not default.value
+        place = check.place
+        by = RunBy("check by hand", place.file, place.line, place.text or "")
+        self.add(draft, Constraint(kind, value, _STATUS[check.result.effect], check.message, place, by, _why(check.result)))
+        if refuses and kind in _BOUNDS and draft.raw and draft.type == "any" and not check.sized:
+            draft.type = "number"
+
+    def add(self, draft: _Draft, found: Constraint) -> None:
+        if all((c.kind, c.value, c.declared) != (found.kind, found.value, found.declared) for c in draft.constraints):
+            draft.constraints.append(found)
+
+    def escaped(self, escape: Escape) -> None:
+        for draft in self.drafts.values():
+            if draft.raw and escape.origin.covers(draft.laid.origin) and draft.escape is None:
+                draft.escape = escape
+
+    def drop_whole_bodies(self) -> None:
+        """A body whose fields are all known by name is not listed as a whole too, unless it goes on as a whole."""
+        whole = {s.origin for s in self.report.sinks if s.whole} | {e.origin for e in self.report.escapes}
+        for key, draft in list(self.drafts.items()):
+            inner = [d for d in self.drafts.values() if d is not draft and draft.laid.origin.covers(d.laid.origin)]
+            if not (draft.raw and inner):
+                continue
+            if draft.laid.path == WHOLE and draft.laid.origin not in whole:
+                del self.drafts[key]
+
+    # --- the outcome --------------------------------------------------------------------------------------------------
+
+    def finish(self, draft: _Draft) -> FieldEvidence:
+        laid, shape = draft.laid, draft.laid.shape
+        sinks = tuple(s for s in self.report.sinks if _meets(s, laid.origin))
+        checked = draft.bound and shape.known and draft.type != "any" and not draft.raw
+        closed = shape.closed or any(r.kind in ("enum", "const", "format") for r in shape.rules)
+        constraints = tuple(draft.constraints)
+        idle = draft.ran is not None and draft.ran.status == "idle"
+        unknown = draft.ran is not None and draft.ran.status == "unknown"
+        standing = field_standing(
+            constraints, type_=draft.type, shape_checked=checked, closed=closed,
+            followed=shape.known and draft.escape is None and not unknown,
+        )  # fmt: skip
+        if idle and standing == "bare":
+            standing = "idle"
+        if draft.escape is not None:
+            place = draft.escape.place
+            self.service.note_place(place, f"{draft.escape.what}: {laid.path} may be checked there")
+        field = Field(laid.place, laid.path, draft.type, draft.required and not idle, shape.nullable, standing, laid.model,
+                      laid.declared, constraints)  # fmt: skip
+        return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks, shape.alternatives,
+                             self.entities.get(laid.place))  # fmt: skip
+
+
+def _meets(sink: Sink, origin: Origin) -> bool:
+    return sink.origin == origin or sink.origin.covers(origin)
+
+
+def _why(result: Result) -> str | None:
+    line = f" (line {result.place.line})" if result.place is not None else ""
+    return {
+        "breaks": f"what it refuses ends as a 5xx{line}",
+        "swallowed": f"its outcome is not acted on{line}",
+        "carries-on": f"an error answer is made and the handler carries on{line}",
+        "too-late": f"the data was stored before{line}",
+        "unknown": "what its refusal ends as could not be followed",
+    }.get(result.effect)
+
+
+def _is_free(shape: Shape) -> bool:
+    """A map with anything in it: the shape is an object's and nobody looks inside."""
+    return shape.type == "object" and not shape.fields and (shape.values is None or _is_anything(shape.values))
+
+
+def _is_open(shape: Shape) -> bool:
+    return _is_anything(shape) or _is_free(shape)
+
+
+def _is_anything(shape: Shape) -> bool:
+    return shape.type == "any" and shape.known and not shape.rules and not shape.fields
+
+
+_ORDER = {p: i for i, p in enumerate(("path", "query", "header", "cookie", "body", "form", "settings"))}
+
+
+def assemble(framework: Framework, service: Service, routes: Iterable[Route], words: Words) -> list[RouteEvidence]:
+    """Return every route put together; one that cannot be followed to its end is said, and the others go on."""
+    found: list[RouteEvidence] = []
+    seen: set[str] = set()
+    for route in routes:
+        key = f"{route.method} {route.path}"
+        if key in seen:
+            service.note(route.handler, route.scope, f"{key} is served by an earlier route: this one is never reached")
+            continue
+        seen.add(key)
+        try:
+            found.append(Assembly(framework, service, route, words).build())
+        except RecursionError:
+            service.note(route.handler, route.scope, f"{key}: too deeply nested to follow")
+    return found
+
+

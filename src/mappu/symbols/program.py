@@ -1,0 +1,461 @@
+"""Names across files: what a name, a member or a type in the source really is.
+
+A `Program` loads files when a name leads to them. `Program.resolve` turns an expression, seen from a scope, into a
+`Target`: something of the service's own (with its node) or of a package outside (with its dotted name only).
+"""
+
+import builtins
+from collections.abc import Callable, Iterable, Iterator
+from types import ModuleType
+
+import msgspec
+
+from mappu.syntax import nodes as n
+
+MAX_STEPS = 40
+_BUILTINS = frozenset(dir(builtins))
+
+Binding = (
+    n.Import | n.Function | n.Class | n.Variable | n.Assign | n.Alias | n.Param | n.Loop | n.With | n.Bind
+)  # fmt: skip
+
+
+class Scope:
+    """The names bound in a module, class or function. Compared by identity."""
+
+    __slots__ = ("_names", "_stars", "module", "owner", "parent")
+
+    def __init__(self, module: n.Module, owner: n.Function | n.Class | None = None, parent: "Scope | None" = None) -> None:
+        self.module, self.owner, self.parent = module, owner, parent
+        self._names: dict[str, list[Binding]] | None = None
+        self._stars: list[n.Import] = []
+
+    @property
+    def names(self) -> dict[str, list[Binding]]:
+        """Every name bound here, with its bindings in source order."""
+        if self._names is None:
+            self._names = {}
+            if isinstance(self.owner, n.Function):
+                for param in self.owner.params:
+                    self._names.setdefault(param.name, []).append(param)
+            self._collect(self.owner.body if self.owner is not None else self.module.body)
+        return self._names
+
+    @property
+    def stars(self) -> list[n.Import]:
+        """The `import *` statements here."""
+        return self._stars if self.names is not None else []
+
+    def _bind(self, target: n.Expr, binding: Binding) -> None:
+        assert self._names is not None
+        if isinstance(target, n.Name):
+            self._names.setdefault(target.id, []).append(binding)
+        elif isinstance(target, n.Items):
+            for item in target.items:
+                self._bind(item, binding)
+
+    def _collect(self, stmts: Iterable[n.Stmt]) -> None:
+        assert self._names is not None
+        for stmt in stmts:
+            match stmt:
+                case n.Import(name="*"):
+                    self._stars.append(stmt)
+                case n.Import(alias=name) | n.Variable(name=name) | n.Alias(name=name):
+                    self._names.setdefault(name, []).append(stmt)
+                case n.Function(name=name) | n.Class(name=name):
+                    self._names.setdefault(name, []).append(stmt)
+                case n.Assign(targets=targets):
+                    for target in targets:
+                        self._bind(target, stmt)
+                case n.If(then=then, other=other):
+                    self._collect(then)
+                    self._collect(other)
+                case n.Loop(target=loop_target, body=body, other=other):
+                    if loop_target is not None:
+                        self._bind(loop_target, stmt)
+                    self._collect(body)
+                    self._collect(other)
+                case n.Try(body=body, catches=catches, other=other, final=final):
+                    self._collect(body)
+                    for catch in catches:
+                        self._collect(catch.body)
+                    self._collect(other)
+                    self._collect(final)
+                case n.With(items=items, body=body):
+                    for _, opened in items:
+                        if opened is not None:
+                            self._bind(opened, stmt)
+                    self._collect(body)
+                case n.Switch(cases=cases):
+                    for case in cases:
+                        self._collect(case.body)
+
+
+class Target(msgspec.Struct, frozen=True, eq=False):
+    """What a name leads to. `name` is its full dotted name. `node` and `scope` (where the node stands) are None for
+    what lies outside the scanned source; a module of the service has a scope and no node."""
+
+    name: str
+    node: n.Function | n.Class | n.Variable | n.Assign | n.Alias | n.Param | n.Loop | n.With | n.Bind | None = None
+    scope: Scope | None = None
+
+    @property
+    def is_module(self) -> bool:
+        return self.node is None and self.scope is not None
+
+
+Loader = Callable[[str], n.Module | None]
+
+
+class Program:
+    """All modules of one scan, loaded on demand through `loader`; `files` tells which paths exist."""
+
+    def __init__(self, files: dict[str, object], loader: Loader, resolver: ModuleType) -> None:
+        self.files = files
+        self._loader = loader
+        self._resolver = resolver
+        self._scopes: dict[str, Scope | None] = {}
+        self._inner: dict[tuple[int, int], Scope] = {}
+
+    # --- modules and scopes -------------------------------------------------------------------------------------------
+
+    def module_scope(self, path: str) -> Scope | None:
+        """Return the scope of the file, loading it first; None where it cannot be read."""
+        if path not in self._scopes:
+            module = self._loader(path)
+            self._scopes[path] = Scope(module) if module is not None else None
+        return self._scopes[path]
+
+    def scope_of(self, owner: n.Function | n.Class, parent: Scope) -> Scope:
+        """Return the scope inside a function or class that stands in `parent`."""
+        key = (id(owner), id(parent))
+        if key not in self._inner:
+            self._inner[key] = Scope(parent.module, owner, parent)
+        return self._inner[key]
+
+    def functions(self, scope: Scope) -> Iterator[tuple[n.Function, Scope]]:
+        """Yield every function in the scope and below, with the scope it stands in."""
+        owner = scope.owner
+        body = owner.body if owner is not None else scope.module.body
+        for node in _declared(body):
+            inner = self.scope_of(node, scope)
+            if isinstance(node, n.Function):
+                yield node, scope
+            yield from self.functions(inner)
+
+    def full_name(self, scope: Scope, name: str) -> str:
+        """The dotted name of something bound in `scope`."""
+        parts = [name]
+        at: Scope | None = scope
+        while at is not None and at.owner is not None:
+            parts.append(at.owner.name)
+            at = at.parent
+        parts.append(self._resolver.module_name(self.files, scope.module.path))
+        return ".".join(reversed(parts))
+
+    # --- names --------------------------------------------------------------------------------------------------------
+
+    def lookup(self, name: str, scope: Scope) -> tuple[list[Binding], Scope] | None:
+        """Return the bindings of a bare name seen from `scope`, and the scope that holds them."""
+        at: Scope | None = scope
+        while at is not None:
+            # A class body's names are not seen from inside its methods.
+            if not (isinstance(at.owner, n.Class) and at is not scope) and name in at.names:
+                return at.names[name], at
+            at = at.parent
+        return None
+
+    def resolve(self, expr: n.Expr | None, scope: Scope, steps: int = 0) -> Target | None:
+        """Return what an expression names, following imports, re-exports and plain aliases; None if it names nothing
+        that can be told."""
+        if steps > MAX_STEPS:
+            return None
+        if isinstance(expr, n.Name):
+            return self._resolve_name(expr.id, scope, steps)
+        if isinstance(expr, n.Member):
+            base = self.resolve(expr.value, scope, steps + 1)
+            return self.member(base, expr.name, steps + 1) if base is not None else None
+        return None
+
+    def name_of(self, expr: n.Expr | None, scope: Scope) -> str | None:
+        """The full dotted name of what an expression names, or None."""
+        found = self.resolve(expr, scope)
+        return found.name if found is not None else None
+
+    def _resolve_name(self, name: str, scope: Scope, steps: int) -> Target | None:
+        found = self.lookup(name, scope)
+        if found is None:
+            return self._from_stars(name, scope, steps) or (Target(name) if name in _BUILTINS else None)
+        bindings, holder = found
+        return self._target(bindings, name, holder, steps)
+
+    def _target(self, bindings: list[Binding], name: str, holder: Scope, steps: int) -> Target | None:
+        # The same name may be bound in both arms of a version check: the first arm that leads somewhere is taken.
+        for binding in bindings:
+            if isinstance(binding, n.Import):
+                target = self._imported(binding, holder, steps)
+            elif isinstance(binding, n.Assign) and isinstance(binding.value, n.Name | n.Member) and len(bindings) == 1:
+                target = self.resolve(binding.value, holder, steps + 1)
+                if target is None or isinstance(target.node, n.Param):
+                    target = Target(self.full_name(holder, name), binding, holder)
+            else:
+                last = bindings[-1] if isinstance(binding, n.Function | n.Class) else binding
+                assert not isinstance(last, n.Import)
+                target = Target(self.full_name(holder, name), last, holder)
+            if target is not None:
+                return target
+        return None
+
+    def _from_stars(self, name: str, scope: Scope, steps: int) -> Target | None:
+        top = scope
+        while top.parent is not None:
+            top = top.parent
+        for star in top.stars if steps <= MAX_STEPS else ():
+            path = self._resolver.locate(self.files, top.module.path, star.module, star.level)
+            inner = self.module_scope(path) if path is not None else None
+            if inner is None:
+                if name not in _BUILTINS:
+                    return Target(f"{star.module}.{name}")
+                continue
+            if name in inner.names:
+                return self._target(inner.names[name], name, inner, steps + 1)
+            found = self._from_stars(name, inner, steps + 1)
+            if found is not None:
+                return found
+        return None
+
+    def _imported(self, binding: n.Import, holder: Scope, steps: int) -> Target | None:
+        importer = holder.module.path
+        path = self._resolver.locate(self.files, importer, binding.module, binding.level)
+        if binding.name is None:
+            inner = self.module_scope(path) if path is not None else None
+            return Target(binding.module, None, inner)
+        inner = self.module_scope(path) if path is not None and path != importer else None
+        if inner is not None:
+            if binding.name in inner.names and steps <= MAX_STEPS:
+                return self._target(inner.names[binding.name], binding.name, inner, steps + 1)
+            found = self._from_stars(binding.name, inner, steps + 1)
+            if found is not None:
+                return found
+        below = f"{binding.module}.{binding.name}" if binding.module else binding.name
+        path = self._resolver.locate(self.files, importer, below, binding.level)
+        inner = self.module_scope(path) if path is not None else None
+        return Target(below, None, inner)
+
+    def member(self, base: Target, name: str, steps: int = 0) -> Target | None:
+        """Return what `base.name` is: in a module, a class with its bases, an instance, or a package outside."""
+        if steps > MAX_STEPS:
+            return None
+        if base.is_module:
+            assert base.scope is not None
+            found = self._resolve_in(base.scope, name, steps)
+            if found is not None:
+                return found
+            path = self._resolver.locate(self.files, base.scope.module.path, f"{base.name}.{name}", 0)
+            inner = self.module_scope(path) if path is not None else None
+            return Target(f"{base.name}.{name}", None, inner)
+        if base.node is None:
+            return Target(f"{base.name}.{name}")
+        if isinstance(base.node, n.Class):
+            return self._class_member(base, name, steps)
+        made = self.class_of(base, steps + 1)
+        if made is None:
+            return None
+        return self._class_member(made, name, steps) if made.node is not None else Target(f"{made.name}.{name}")
+
+    def _resolve_in(self, scope: Scope, name: str, steps: int) -> Target | None:
+        if name in scope.names:
+            return self._target(scope.names[name], name, scope, steps + 1)
+        return self._from_stars(name, scope, steps + 1)
+
+    def _class_member(self, target: Target, name: str, steps: int) -> Target | None:
+        for ancestor in self.ancestry(target):
+            if ancestor.node is None or ancestor.scope is None:
+                if ancestor.name not in ("object", "typing.Generic"):
+                    return Target(f"{ancestor.name}.{name}")
+                continue
+            assert isinstance(ancestor.node, n.Class)
+            inner = self.scope_of(ancestor.node, ancestor.scope)
+            if name in inner.names:
+                return self._target(inner.names[name], name, inner, steps + 1)
+        return self._set_on_self(target, name)
+
+    def _set_on_self(self, target: Target, name: str) -> Target | None:
+        """Find `self.name = value` in the methods of a class of the service."""
+        assert isinstance(target.node, n.Class)
+        assert target.scope is not None
+        inner = self.scope_of(target.node, target.scope)
+        for method in target.node.methods:
+            receiver = method.params[0].name if method.params else ""
+            for stmt in n.walk(*method.body):
+                if isinstance(stmt, n.Assign) and any(n.dotted(t) == f"{receiver}.{name}" for t in stmt.targets):
+                    return Target(f"{target.name}.{name}", stmt, self.scope_of(method, inner))
+        return None
+
+    # --- types and values ---------------------------------------------------------------------------------------------
+
+    def class_of(self, target: Target, steps: int = 0) -> Target | None:
+        """Return the class that a variable or parameter is an instance of, where its type or its making tells."""
+        node, scope = target.node, target.scope
+        if scope is None or steps > MAX_STEPS:
+            return None
+        if isinstance(node, n.Variable | n.Param) and node.type is not None:
+            return self.resolve(_plain_type(node.type), scope, steps + 1)
+        if isinstance(node, n.Variable | n.Assign) and isinstance(node.value, n.Call):
+            made = self.resolve(node.value.func, scope, steps + 1)
+            if made is not None and isinstance(made.node, n.Function) and made.scope is not None:
+                return self.resolve(_plain_type(made.node.returns), made.scope, steps + 1)
+            if made is not None and (made.node is None or isinstance(made.node, n.Class)):
+                return made
+        return None
+
+    def ancestry(self, target: Target) -> list[Target]:
+        """Return the class and what it inherits from, nearest first, each once."""
+        found: dict[str, Target] = {}
+        self._ancestry(target, found, 0)
+        return list(found.values())
+
+    def _ancestry(self, target: Target, found: dict[str, Target], depth: int) -> None:
+        # A base met again moves behind: the order then agrees with how diamonds are looked up.
+        found.pop(target.name, None)
+        found[target.name] = target
+        if isinstance(target.node, n.Class) and target.scope is not None and depth < MAX_STEPS:
+            for arg in target.node.bases:
+                value = arg.value.value if isinstance(arg.value, n.Index) else arg.value
+                base = self.resolve(value, target.scope) if arg.name is None else None
+                if base is not None and base.name != target.name:
+                    self._ancestry(base, found, depth + 1)
+
+    def derives(self, target: Target, names: Iterable[str]) -> str | None:
+        """Return the first of `names` that the class is or inherits from, or None."""
+        wanted = frozenset(names)
+        return next((a.name for a in self.ancestry(target) if a.name in wanted), None)
+
+    def value(self, expr: n.Expr | None, scope: Scope, steps: int = 0) -> tuple[n.Expr, Scope] | None:
+        """Follow a name to the expression it was assigned, once; the expression itself where it is no name."""
+        if expr is None or steps > MAX_STEPS:
+            return None
+        if not isinstance(expr, n.Name | n.Member):
+            return expr, scope
+        target = self.resolve(expr, scope)
+        if target is None or target.scope is None:
+            return None
+        node = target.node
+        if isinstance(node, n.Variable | n.Assign) and node.value is not None:
+            name = target.name.rpartition(".")[2]
+            if len(target.scope.names.get(name, ())) > 1 or (isinstance(node, n.Assign) and node.op):
+                return None
+            if isinstance(node, n.Assign) and not all(isinstance(t, n.Name | n.Member) for t in node.targets):
+                return None
+            return self.value(node.value, target.scope, steps + 1)
+        return None
+
+    def constant(self, expr: n.Expr | None, scope: Scope, steps: int = 0) -> n.Literal | None:
+        """Return the literal an expression stands for: itself, a name for one, or text and numbers put together."""
+        if expr is None or steps > MAX_STEPS:
+            return None
+        if isinstance(expr, n.Literal):
+            return expr
+        if isinstance(expr, n.Template):
+            parts = [self.constant(p, scope, steps + 1) for p in expr.parts]
+            if any(p is None for p in parts):
+                return None
+            return n.Literal(expr.span, "".join(str(p.value) for p in parts if p is not None))
+        if isinstance(expr, n.Binary) and expr.op in _ARITHMETIC:
+            left, right = self.constant(expr.left, scope, steps + 1), self.constant(expr.right, scope, steps + 1)
+            return _combine(expr, left, right)
+        if isinstance(expr, n.Call) and isinstance(expr.func, n.Member):
+            done = _TEXT_METHODS.get(expr.func.name)
+            base = self.constant(expr.func.value, scope, steps + 1) if done is not None else None
+            if done is not None and base is not None and isinstance(base.value, str) and not expr.args:
+                return n.Literal(expr.span, done(base.value))
+            return None
+        if isinstance(expr, n.Member) and expr.name == "value":
+            # An enum member's value.
+            found = self.constant(expr.value, scope, steps + 1)
+            if found is not None:
+                return found
+        followed = self.value(expr, scope, steps + 1) if isinstance(expr, n.Name | n.Member) else None
+        return self.constant(followed[0], followed[1], steps + 1) if followed is not None else None
+
+    def text(self, expr: n.Expr | None, scope: Scope) -> str | None:
+        """The constant text an expression stands for, or None."""
+        found = self.constant(expr, scope)
+        return found.value if found is not None and isinstance(found.value, str) else None
+
+    def elements(self, expr: n.Expr | None, scope: Scope) -> list[tuple[n.Expr, Scope]]:
+        """Return the elements of a list written out, behind a name, or several joined by `+`; [] if not followed."""
+        if isinstance(expr, n.Binary) and expr.op == "+":
+            return self.elements(expr.left, scope) + self.elements(expr.right, scope)
+        followed = self.value(expr, scope)
+        if followed is None:
+            return []
+        value, holder = followed
+        if isinstance(value, n.Binary):
+            return self.elements(value, holder)
+        if isinstance(value, n.Call) and value.positional and n.dotted(value.func) in _COLLECTIONS:
+            return self.elements(value.positional[0], holder)
+        if not isinstance(value, n.Items):
+            return []
+        found: list[tuple[n.Expr, Scope]] = []
+        for item in value.items:
+            if isinstance(item, n.Unary) and item.op == "spread":
+                found.extend(self.elements(item.value, holder))
+            else:
+                found.append((item, holder))
+        return found
+
+
+_COLLECTIONS = frozenset({"list", "tuple", "set", "frozenset"})
+_TEXT_METHODS: dict[str, Callable[[str], str]] = {"lower": str.lower, "upper": str.upper, "strip": str.strip}
+_ARITHMETIC = frozenset({"+", "-", "*", "**"})
+_WRAPPERS = frozenset({"Optional", "Annotated", "ClassVar", "Final"})
+
+
+def _combine(expr: n.Binary, left: n.Literal | None, right: n.Literal | None) -> n.Literal | None:
+    if left is None or right is None:
+        return None
+    a, b = left.value, right.value
+    if isinstance(a, str) and isinstance(b, str) and expr.op == "+":
+        return n.Literal(expr.span, a + b)
+    if isinstance(a, int | float) and isinstance(b, int | float):
+        if expr.op == "**" and (abs(a) > 1000 or abs(b) > 100):
+            return None
+        results: dict[str, Callable[[], int | float]] = {
+            "+": lambda: a + b, "-": lambda: a - b, "*": lambda: a * b, "**": lambda: float(a**b) if b < 0 else a**b,
+        }  # fmt: skip
+        try:
+            return n.Literal(expr.span, results[expr.op]())
+        except ArithmeticError:
+            return None
+    return None
+
+
+def _plain_type(type_: n.Expr | None) -> n.Expr | None:
+    """The class inside `X | None`, `Optional[X]` and `Annotated[X, …]`."""
+    if isinstance(type_, n.Binary) and type_.op == "|":
+        none = isinstance(type_.left, n.Literal)
+        return _plain_type(type_.right if none else type_.left)
+    if isinstance(type_, n.Index):
+        name = n.dotted(type_.value) or ""
+        if name.rpartition(".")[2] in _WRAPPERS:
+            inner = type_.index.items[0] if isinstance(type_.index, n.Items) and type_.index.items else type_.index
+            return _plain_type(inner)
+        return type_.value
+    return type_
+
+
+def _declared(body: Iterable[n.Stmt]) -> Iterator[n.Function | n.Class]:
+    """Yield the functions and classes declared in a body, also below its ifs, tries and loops."""
+    for stmt in body:
+        match stmt:
+            case n.Function() | n.Class():
+                yield stmt
+            case n.If(then=then, other=other):
+                yield from _declared(then)
+                yield from _declared(other)
+            case n.Try(body=inner, catches=catches, other=other, final=final):
+                for part in (inner, *(c.body for c in catches), other, final):
+                    yield from _declared(part)
+            case n.With(body=inner) | n.Loop(body=inner):
+                yield from _declared(inner)

@@ -1,0 +1,60 @@
+"""How Python finds a module: packages, roots and relative imports, over the files of the scan."""
+
+import sys
+from collections.abc import Container
+from pathlib import PurePosixPath
+
+LANGUAGE = "python"
+
+
+def locate(files: Container[str], importer: str, module: str, level: int) -> str | None:
+    """Return the file that `import module` (with `level` leading dots) in `importer` brings, or None if outside."""
+    inside = module.replace(".", "/")
+    folder = _parent(importer)
+    if level:
+        for _ in range(level - 1):
+            folder = _parent(folder)
+        return _file(files, folder, inside)
+    if module.split(".")[0] in sys.stdlib_module_names:
+        return None
+    while True:
+        # A folder with an __init__ is a package, so not a place imports start from, unless it is run from.
+        if not _is_package(files, folder) or folder == "":
+            for root in (folder, _join(folder, "src")):
+                found = _file(files, root, inside)
+                if found is not None and found != importer:
+                    return found
+        if not folder:
+            return _file(files, _parent(importer), inside)
+        folder = _parent(folder)
+
+
+def module_name(files: Container[str], path: str) -> str:
+    """Return the dotted name a file is imported by: its path from the nearest folder that is no package."""
+    pure = PurePosixPath(path)
+    parts = [] if pure.stem == "__init__" else [pure.stem]
+    folder = _parent(path)
+    while folder and _is_package(files, folder):
+        parts.append(PurePosixPath(folder).name)
+        folder = _parent(folder)
+    return ".".join(reversed(parts)) or pure.stem
+
+
+def _is_package(files: Container[str], folder: str) -> bool:
+    return _join(folder, "__init__.py") in files
+
+
+def _file(files: Container[str], folder: str, inside: str) -> str | None:
+    base = _join(folder, inside) if inside else folder
+    for candidate in (f"{base}.py", _join(base, "__init__.py"), f"{base}.pyi"):
+        if candidate in files:
+            return candidate
+    return None
+
+
+def _join(folder: str, name: str) -> str:
+    return f"{folder}/{name}" if folder else name
+
+
+def _parent(path: str) -> str:
+    return path.rpartition("/")[0]

@@ -1,0 +1,115 @@
+"""Shapes: what a type, model, schema or rule list says a value may be, whatever it was written in.
+
+Every vocabulary turns its own way of writing rules into shapes; frameworks say where a shape is bound, and the pipeline
+lays it out as fields.
+"""
+
+from typing import Literal, Protocol
+
+import msgspec
+
+from mappu.flow.words import RunWord
+from mappu.inventory.model import ConstraintKind, FieldType, Place, Unfollowed
+from mappu.sources.manifests import ServiceRoot
+from mappu.sources.settings import HouseRule
+from mappu.symbols.program import Program, Scope, Target
+from mappu.syntax import nodes as n
+
+
+class Rule(msgspec.Struct, frozen=True):
+    """One declared limit. `breaks` says why breaking it (or meeting it at all) ends as a 5xx, where it does."""
+
+    kind: ConstraintKind
+    value: object
+    declared: Place
+    message: str | None = None
+    breaks: str | None = None
+
+
+class Note(msgspec.Struct, frozen=True):
+    """Something wrong with a declaration by itself: a gap kind, where, why, and how to close it."""
+
+    kind: Literal["no-effect", "missing-package"]
+    place: Place
+    why: str
+    fix: str
+
+
+class Default(msgspec.Struct, frozen=True):
+    """A default: the constant where it is one."""
+
+    known: bool
+    value: object
+    place: Place
+
+
+class Shape(msgspec.Struct, frozen=True):
+    """What a value may be.
+
+    - `closed`: the type by itself leaves no room to limit. `known` is False where the type could not be followed.
+    - `fields`, `items`, `values`: what is inside an object, a list, a map.
+    - `model`: the name of the model, `target` its class. `extra`: what happens to fields nobody declared.
+    - `skipped`: why nothing runs these rules even where the type is bound.
+    - `needs`: packages without which the type does not work, with the place that needs them.
+    """
+
+    type: FieldType = "any"
+    nullable: bool = False
+    closed: bool = False
+    known: bool = True
+    none: bool = False
+    rules: tuple[Rule, ...] = ()
+    fields: tuple["ShapeField", ...] = ()
+    items: "Shape | None" = None
+    values: "Shape | None" = None
+    model: str | None = None
+    target: Target | None = None
+    extra: Literal["ignore", "forbid", "allow"] = "ignore"
+    entity: bool = False
+    skipped: str | None = None
+    alternatives: bool = False
+    notes: tuple[Note, ...] = ()
+    needs: tuple[tuple[str, Place], ...] = ()
+    unfollowed: tuple[Unfollowed, ...] = ()
+
+    def with_(self, **changes: object) -> "Shape":
+        return msgspec.structs.replace(self, **changes)
+
+
+class ShapeField(msgspec.Struct, frozen=True):
+    """One field of an object: its name in code, the name the client sends (dotted where it is deeper), its shape."""
+
+    name: str
+    wire: str
+    shape: Shape
+    required: bool
+    declared: Place
+    default: Default | None = None
+
+
+UNKNOWN = Shape(known=False)
+
+
+class Reader(msgspec.Struct, frozen=True):
+    """What a vocabulary needs to read: names, the service's packages, the user's own rules."""
+
+    program: Program
+    service: ServiceRoot
+    house: tuple[HouseRule, ...] = ()
+
+
+class Vocabulary(Protocol):
+    """One way of writing rules. A module of this folder offers one as `vocabulary`."""
+
+    name: str
+    language: str
+    tokens: tuple[bytes, ...]
+
+    def shape(self, reader: Reader, expr: n.Expr, scope: Scope) -> Shape:
+        """Return what a type or schema expression allows; its `known` is False where that can't be told."""
+
+    def is_model(self, reader: Reader, target: Target) -> bool:
+        """True for a class whose rules this vocabulary reads."""
+
+    def run(self, reader: Reader, call: n.Call, scope: Scope) -> RunWord | None:
+        """Tell whether a call runs a model's rules (or only looks as if)."""
