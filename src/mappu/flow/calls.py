@@ -124,7 +124,9 @@ def _global(engine: Engine, target: Target | None) -> Value:
     node = target.node
     if isinstance(node, n.Assign | n.Variable) and target.scope is not None and target.scope.owner is None:
         made = node.value
-        literal = isinstance(made, n.Entries | n.Items) and not (made.entries if isinstance(made, n.Entries) else made.items)
+        literal = isinstance(made, n.Entries | n.Items) and not (
+            made.entries if isinstance(made, n.Entries) else made.items
+        )
         name = engine.program.name_of(made.func, target.scope) if isinstance(made, n.Call) else None
         if literal or name in engine.words.language.collections:
             return Value(role="store")
@@ -267,7 +269,9 @@ def _run_model(engine: Engine, expr: n.Call, run: RunWord, state: State) -> Valu
         # Built field by field: each argument keeps what it is.
         attrs = {a.name: value(engine, a.value, state) for a in expr.args if a.name is not None and not a.spread}
         return Value(attrs=attrs, made=engine.program.resolve(run.type, run.scope))
-    return Value(taints=held.touched, attrs=held.attrs, made=engine.program.resolve(run.type, run.scope), whole=held.whole)
+    return Value(
+        taints=held.touched, attrs=held.attrs, made=engine.program.resolve(run.type, run.scope), whole=held.whole
+    )
 
 
 def _model_run(engine: Engine, node: n.Node, run: RunWord, held: Value) -> None:
@@ -294,7 +298,9 @@ def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: 
     words = engine.words.language
     origin = held.origin
     if method in words.tests and origin is not None:
-        return Value(taints=held.touched, facts=conditions.pattern_facts(engine, origin, words.tests[method], "full", expr))
+        return Value(
+            taints=held.touched, facts=conditions.pattern_facts(engine, origin, words.tests[method], "full", expr)
+        )
     if method in ("startswith", "endswith") and origin is not None and expr.positional:
         text = engine.program.text(expr.positional[0], engine.scope)
         if text is not None:
@@ -453,9 +459,7 @@ def _is_storage(engine: Engine, receiver: Value, target: Target | None) -> bool:
     return receiver.origin is None and receiver.role not in ("local", "answer", "error")
 
 
-def _storage(
-    engine: Engine, expr: n.Call, method: str, receiver: Value, given: Given, state: State
-) -> Value | None:
+def _storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: Given, state: State) -> Value | None:
     words = engine.words
     place = engine.place(expr)
     if method in words.commits:
@@ -485,7 +489,11 @@ def _storage(
 
 def _spread(arg: n.Arg, held: Value) -> Value:
     """A value spread into a call goes there whole."""
-    return Value(held.origin, "dump", held.taints, whole=held.origin or held.whole, attrs=held.attrs) if arg.spread else held
+    return (
+        Value(held.origin, "dump", held.taints, whole=held.origin or held.whole, attrs=held.attrs)
+        if arg.spread
+        else held
+    )
 
 
 def _query_text(engine: Engine, given: Given, place: Place) -> None:
@@ -501,7 +509,9 @@ def _writes(expr: n.Expr, engine: Engine) -> bool:
     node = followed[0] if followed is not None else expr
     for part in n.walk(node):
         if isinstance(part, n.Call):
-            name = (n.dotted(part.func) or (part.func.name if isinstance(part.func, n.Member) else "")).rpartition(".")[2]
+            name = (n.dotted(part.func) or (part.func.name if isinstance(part.func, n.Member) else "")).rpartition(".")[
+                2
+            ]
             if name in ("insert", "update", "delete", "values", "text"):
                 texts = [p.value for p in n.walk(part) if isinstance(p, n.Literal) and isinstance(p.value, str)]
                 return name != "text" or _change_text(texts)
@@ -576,9 +586,7 @@ def _construct(engine: Engine, target: Target, given: Given) -> Value:
     return Value(role=role, made=target, attrs=attrs, taints=_all_touched([v for _, v in given]), whole=whole)  # type: ignore[arg-type]
 
 
-def _outside(
-    engine: Engine, expr: n.Call, name: str, target: Target | None, receiver: Value, given: Given
-) -> Value:
+def _outside(engine: Engine, expr: n.Call, name: str, target: Target | None, receiver: Value, given: Given) -> Value:
     """A call that cannot be looked into."""
     touched = _all_touched([v for _, v in given]) | receiver.touched
     last = name.rpartition(".")[2].lower()

@@ -36,9 +36,8 @@ def facts(engine: Engine, expr: n.Expr, state: State) -> Facts:
         case n.Binary(op=op) if op in _OPPOSITE:
             return _compare(engine, expr, state)
         case n.Literal():
-            return literal_truth(expr)
-    value = engine.value(expr, state)
-    return truth(engine, expr, value)
+            return Facts()
+    return truth(engine, expr, engine.value(expr, state))
 
 
 def truth(engine: Engine, expr: n.Expr, value: Value) -> Facts:
@@ -124,9 +123,7 @@ def _both(engine: Engine, expr: n.Binary, left: Facts, right: Facts) -> Facts:
         return Facts(if_true, right.if_false)
     touched = {f.origin for f in (*left.if_false, *left.if_true, *right.if_false, *right.if_true)}
     place = engine.place(expr)
-    vague = tuple(
-        Finding(o, "custom", place.text, place) for o in sorted(touched, key=lambda o: (o.place, o.path))
-    )
+    vague = tuple(Finding(o, "custom", place.text, place) for o in sorted(touched, key=lambda o: (o.place, o.path)))
     return Facts(if_true, vague)
 
 

@@ -9,7 +9,16 @@ from collections.abc import Iterable, Iterator
 
 from mappu.flow import calls, conditions
 from mappu.flow.values import (
-    NOTHING, Check, Escape, Event, Finding, Origin, Report, Result, Sink, Value,
+    NOTHING,
+    Check,
+    Escape,
+    Event,
+    Finding,
+    Origin,
+    Report,
+    Result,
+    Sink,
+    Value,
 )  # fmt: skip
 from mappu.flow.words import Entry, Question
 from mappu.inventory.model import Place
@@ -255,8 +264,9 @@ class Engine:
                     self.bind(item, self.value(exprs[i], state) if exprs else self.part(value, i), state)
             case n.Member(value=base, name=name):
                 self.bind_member(target, base, name, value, source, state)
-            case n.Index(value=base):
+            case n.Index(value=base, index=index):
                 held = self.value(base, state)
+                self.value(index, state)
                 if held.role == "store" or (held.role == "lookup" and held.origin is None):
                     self.store(value, self.place(target), state, at_once=True)
                 elif isinstance(base, n.Name) and base.id in state.env and held.origin is None:
@@ -483,7 +493,9 @@ class Engine:
             name: str | None = ancestor.name
             while name is not None:
                 yield name
-                yield from (f"{p}.ValidationError" for p in _SAME_ERROR if name.startswith(p) and "ValidationError" in name)
+                yield from (
+                    f"{p}.ValidationError" for p in _SAME_ERROR if name.startswith(p) and "ValidationError" in name
+                )
                 name = self.words.language.parents.get(name, None if name == "BaseException" else "Exception" if
                                                        name != "Exception" else "BaseException")  # fmt: skip
 

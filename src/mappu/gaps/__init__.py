@@ -28,7 +28,7 @@ def gap_kinds() -> tuple[GapKind, ...]:
     package = importlib.import_module(__name__)
     names = sorted(info.name for info in pkgutil.iter_modules(package.__path__))
     modules = [importlib.import_module(f"{__name__}.{name}") for name in names if not name.startswith("base")]
-    return tuple(modules)  # type: ignore[arg-type]
+    return tuple(modules)
 
 
 def judge(scan: Scan, today: datetime.date | None = None) -> Judgement:

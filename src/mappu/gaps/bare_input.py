@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from mappu.flow.values import Sink
 from mappu.gaps.base import gap, gap_on, listed
-from mappu.inventory.model import Gap, Place
+from mappu.inventory.model import Gap, Place, Severity
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
 kind = "bare-input"
@@ -52,7 +52,7 @@ def _body(route: RouteEvidence, bodies: list[FieldEvidence]) -> Gap:
     names = f", {listed(keys)} of it used," if keys else ""
     why = f"{taken}{names} and {_reaches(sinks, where) if sinks else 'nothing checks what is in it'}"
     fix = "bind it to a model: declare a parameter of a class with these fields and their limits"
-    severity = "high" if sinks else "medium"
+    severity: Severity = "high" if sinks else "medium"
     field = "*" if len(bodies) > 1 or whole.field.path == "*" else whole.field.path
     return gap(kind, route, where, why, fix, field=field, place=whole.field.place, severity=severity)
 

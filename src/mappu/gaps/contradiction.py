@@ -34,7 +34,9 @@ def find(scan: Scan) -> Iterator[Gap]:
             if broken is not None and found.default is not None:
                 value = found.default.value
                 why = f"the default of `{found.field.path}` ({value!r}) breaks its own rule {broken.kind} {broken.value!r}; a default is never checked"
-                yield gap_on(kind, route, found, found.default.place, why, "choose a default that the rule lets through")
+                yield gap_on(
+                    kind, route, found, found.default.place, why, "choose a default that the rule lets through"
+                )
 
 
 def _number(value: object) -> bool:
@@ -64,15 +66,17 @@ def _broken_default(found: FieldEvidence) -> Constraint | None:
 def _breaks(rule: Constraint, value: Any) -> bool:
     limit: Any = rule.value
     if _number(value) and _number(limit):
-        return {
+        numbers = {
             "minimum": value < limit, "maximum": value > limit, "exclusiveMinimum": value <= limit,
             "exclusiveMaximum": value >= limit, "multipleOf": bool(limit) and value % limit != 0,
-        }.get(rule.kind, False)  # fmt: skip
+        }  # fmt: skip
+        return bool(numbers.get(rule.kind))
     if isinstance(value, str | list) and _number(limit):
-        return {
+        sizes = {
             "minLength": len(value) < limit, "maxLength": len(value) > limit, "minItems": len(value) < limit,
             "maxItems": len(value) > limit,
-        }.get(rule.kind, False)  # fmt: skip
+        }  # fmt: skip
+        return bool(sizes.get(rule.kind))
     if rule.kind == "enum" and isinstance(limit, list) and limit:
         return value not in limit
     if rule.kind == "pattern" and isinstance(value, str) and isinstance(limit, str):

@@ -31,7 +31,9 @@ def _gap(route: RouteEvidence, why_not: str, fields: list[FieldEvidence]) -> Gap
     fix = f"run them: bind the parameter as `{model}`, or call `{model}.model_validate(…)` and answer its error with a 4xx"
     if "table=True" in why_not:
         fix = "bind a plain model without `table=True` and make the row from it: `Row.model_validate(body)`"
-    return gap(kind, route, where, why, fix, field="*" if len(fields) > 1 else first.field.path, place=first.field.place)
+    return gap(
+        kind, route, where, why, fix, field="*" if len(fields) > 1 else first.field.path, place=first.field.place
+    )
 
 
 def _bound_at(route: RouteEvidence, found: FieldEvidence) -> Place | None:

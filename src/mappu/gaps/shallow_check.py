@@ -24,7 +24,8 @@ def _container(found: FieldEvidence) -> str | None:
     """The path whose inside is not looked at; None where it is."""
     if found.raw or found.field.standing != "bare" or not found.nested:
         return None
-    return found.field.path.removesuffix("{}").removesuffix("[]") or "*"
+    path = found.field.path
+    return (path[:-2] if path.endswith(("[]", "{}")) else path) or "*"
 
 
 def _looked_into(route: RouteEvidence, path: str) -> bool:

@@ -38,15 +38,9 @@ def _unbounded(found: FieldEvidence) -> bool:
     if field.place not in _PLACES or field.type not in _BOUNDS or field.standing in ("bare", "idle", "unknown"):
         return False
     kinds = {c.kind for c in field.constraints}
-    if kinds & _BOUNDS[field.type] or "custom" in kinds:
+    if kinds & _BOUNDS[field.type] or "custom" in kinds or any(c.status == "breaks" for c in field.constraints):
         return False
     if field.type == "array" and any(s in field.path for s in ("[]", "{}")) and found.shape.items is None:
         return False
     patterns = [str(c.value) for c in field.constraints if c.kind == "pattern"]
-    return not any(_bounded_pattern(p) for p in patterns)
-
-
-def _bounded_pattern(pattern: str) -> bool:
-    """True for an anchored pattern without a repetition that has no end."""
-    anchored = pattern.startswith(("^", r"\A")) and pattern.endswith(("$", r"\Z", r"\z"))
-    return anchored and not re.search(r"(?<!\\)[*+]|\{\d*,\}", pattern)
+    return all(re.search(r"(?<!\\)[*+]|\{\d*,\}", p) for p in patterns)

@@ -28,6 +28,6 @@ def _open(shape: Shape) -> bool:
 
 
 def _gap(route: object, shape: Shape, field: str, place: object, where: Place) -> Gap:
-    why = f"{shape.model} keeps fields that it does not declare (extra=\"allow\")"
+    why = f'{shape.model} keeps fields that it does not declare (extra="allow")'
     fix = 'say `extra="forbid"` in its `model_config`, or leave the setting out so that they are dropped'
     return gap(kind, route, where, why, fix, field=field, place=place)  # type: ignore[arg-type]

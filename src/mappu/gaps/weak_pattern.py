@@ -18,7 +18,9 @@ def find(scan: Scan) -> Iterator[Gap]:
         for found in route.fields:
             for constraint in found.field.constraints:
                 if constraint.kind == "pattern" and isinstance(constraint.value, str):
-                    yield from (gap_on(kind, route, found, constraint.declared, why, fix) for why, fix in _faults(constraint))
+                    yield from (
+                        gap_on(kind, route, found, constraint.declared, why, fix) for why, fix in _faults(constraint)
+                    )
 
 
 def _faults(constraint: Constraint) -> Iterator[tuple[str, str]]:
@@ -86,8 +88,6 @@ def _nested(parsed: Any, inside: bool) -> bool:
             endless = most == re._constants.MAXREPEAT  # type: ignore[attr-defined]
             if (endless and inside and len(parsed) == 1) or _nested(inner, endless):
                 return True
-        elif name == "SUBPATTERN" and _nested(argument[3], inside):
-            return True
-        elif name == "BRANCH" and any(_nested(b, inside) for b in argument[1]):
+        elif (name == "SUBPATTERN" and _nested(argument[3], inside)) or (name == "BRANCH" and any(_nested(b, inside) for b in argument[1])):
             return True
     return False

@@ -32,7 +32,7 @@ class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """Base of everything stored in the inventory."""
 
 
-class Place(Record):
+class Place(Record, frozen=True):
     """A place in the source: the file (relative to the scanned root), the 1-based line, and the text there if kept."""
 
     file: str
@@ -40,7 +40,7 @@ class Place(Record):
     text: str | None = None
 
 
-class Handler(Record):
+class Handler(Record, frozen=True):
     """The function that serves an endpoint, or the class for settings."""
 
     symbol: str
@@ -48,7 +48,7 @@ class Handler(Record):
     line: int
 
 
-class RunBy(Record):
+class RunBy(Record, frozen=True):
     """What makes a constraint happen on this route, and where."""
 
     what: str
@@ -57,7 +57,7 @@ class RunBy(Record):
     text: str
 
 
-class Constraint(Record):
+class Constraint(Record, frozen=True):
     """One limit on one field. `status` tells what a request that breaks only this one meets."""
 
     kind: ConstraintKind
@@ -69,7 +69,7 @@ class Constraint(Record):
     why_not: str | None = None
 
 
-class Field(Record, rename={"place": "in"}):
+class Field(Record, frozen=True, rename={"place": "in"}):
     """One thing the client can send. `path` is dotted, with `[]` for list elements and `{}` for map values; `*` is the
     body as a whole."""
 
@@ -84,7 +84,7 @@ class Field(Record, rename={"place": "in"}):
     constraints: tuple[Constraint, ...] = ()
 
 
-class Endpoint(Record):
+class Endpoint(Record, frozen=True):
     """One way in."""
 
     id: str
@@ -98,7 +98,7 @@ class Endpoint(Record):
     fields: tuple[Field, ...] = ()
 
 
-class Service(Record):
+class Service(Record, frozen=True):
     """A folder with its own manifest and endpoints."""
 
     name: str
@@ -107,7 +107,7 @@ class Service(Record):
     frameworks: tuple[str, ...]
 
 
-class Gap(Record, rename={"place": "in"}):
+class Gap(Record, frozen=True, rename={"place": "in"}):
     """Something wrong or missing. `endpoint`, `field` and `in` are null where the gap is not about one of them."""
 
     kind: str
@@ -120,7 +120,7 @@ class Gap(Record, rename={"place": "in"}):
     fix: str
 
 
-class Unfollowed(Record):
+class Unfollowed(Record, frozen=True):
     """A place where the source could not be followed."""
 
     file: str
@@ -128,7 +128,7 @@ class Unfollowed(Record):
     what: str
 
 
-class Inventory(Record):
+class Inventory(Record, frozen=True):
     """Everything a scan found. Sorted, so that the same source gives the same bytes."""
 
     services: tuple[Service, ...] = ()

@@ -2,13 +2,21 @@
 
 from collections.abc import Iterable
 
-
 from mappu.flow.engine import Engine
 from mappu.flow.values import Check, Escape, ModelRun, Origin, Read, Report, Result, Sink
 from mappu.flow.words import Question, Words
 from mappu.frameworks.base import Framework, Ran, Route, Service, Taken, Taking
 from mappu.inventory.model import (
-    Constraint, ConstraintKind, Endpoint, Field, FieldType, Handler, Place, PlaceIn, RunBy, Status,
+    Constraint,
+    ConstraintKind,
+    Endpoint,
+    Field,
+    FieldType,
+    Handler,
+    Place,
+    PlaceIn,
+    RunBy,
+    Status,
 )  # fmt: skip
 from mappu.inventory.standing import endpoint_standing, field_standing
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence
@@ -91,7 +99,9 @@ class Assembly:
         if shape.entity and shape.model is not None and shape.fields:
             self.entities[taken.place] = shape.model
         free = not taken.wire and not shape.fields and shape.known and (shape.type == "any" or _is_free(shape))
-        for laid in lay_out(taken.place, taken.wire, taken.origin, shape, taken.required, taken.declared, taken.default):
+        for laid in lay_out(
+            taken.place, taken.wire, taken.origin, shape, taken.required, taken.declared, taken.default
+        ):
             self.notes.extend((note, laid.path) for note in laid.shape.notes)
             key = (laid.origin.place, laid.origin.path)
             draft = _Draft(laid, raw=free and laid.path == WHOLE, ran=ran, read=taken.declared if free else None)
@@ -115,7 +125,9 @@ class Assembly:
             return
         if any(d.bound and not d.raw and run.origin.covers(d.laid.origin) for d in self.drafts.values()):
             return
-        shape = next((s for v in vocabularies() if (s := v.shape(self.service.reader, run.type, run.scope)).known), None)
+        shape = next(
+            (s for v in vocabularies() if (s := v.shape(self.service.reader, run.type, run.scope)).known), None
+        )
         if shape is None:
             return
         self.needs.extend(shape.needs)
@@ -208,7 +220,9 @@ class Assembly:
             draft.required = draft.required or default is None or not default.value
         place = check.place
         by = RunBy("check by hand", place.file, place.line, place.text or "")
-        self.add(draft, Constraint(kind, value, _STATUS[check.result.effect], check.message, place, by, _why(check.result)))
+        self.add(
+            draft, Constraint(kind, value, _STATUS[check.result.effect], check.message, place, by, _why(check.result))
+        )
         if refuses and kind in _BOUNDS and draft.raw and draft.type == "any" and not check.sized:
             draft.type = "number"
 
@@ -235,7 +249,7 @@ class Assembly:
 
     def finish(self, draft: _Draft) -> FieldEvidence:
         laid, shape = draft.laid, draft.laid.shape
-        sinks = tuple(s for s in self.report.sinks if _meets(s, laid.origin))
+        sinks = tuple(s for s in self.report.sinks if _meets(s, laid.origin, draft.raw))
         checked = draft.bound and shape.known and draft.type != "any" and not draft.raw
         closed = shape.closed or any(r.kind in ("enum", "const", "format") for r in shape.rules)
         constraints = tuple(draft.constraints)
@@ -256,8 +270,9 @@ class Assembly:
                              self.entities.get(laid.place))  # fmt: skip
 
 
-def _meets(sink: Sink, origin: Origin) -> bool:
-    return sink.origin == origin or sink.origin.covers(origin)
+def _meets(sink: Sink, origin: Origin, raw: bool) -> bool:
+    """True where this data arrives there: itself, as part of more, or (read by hand) a part of it."""
+    return sink.origin.covers(origin) or (raw and origin.covers(sink.origin))
 
 
 def _why(result: Result) -> str | None:
@@ -302,5 +317,3 @@ def assemble(framework: Framework, service: Service, routes: Iterable[Route], wo
         except RecursionError:
             service.note(route.handler, route.scope, f"{key}: too deeply nested to follow")
     return found
-
-

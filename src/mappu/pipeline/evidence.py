@@ -50,5 +50,3 @@ class Scan(msgspec.Struct, frozen=True, eq=False):
     services: tuple[Service, ...]
     settings: Settings
     unreadable: int
-
-

@@ -27,7 +27,13 @@ class Laid(msgspec.Struct, frozen=True, eq=False):
 
 
 def lay_out(
-    place: PlaceIn, wire: str, origin: Origin, shape: Shape, required: bool, declared: Place, default: Default | None = None
+    place: PlaceIn,
+    wire: str,
+    origin: Origin,
+    shape: Shape,
+    required: bool,
+    declared: Place,
+    default: Default | None = None,
 ) -> Iterator[Laid]:
     """Yield the fields of something bound. `wire` "" is a whole body: an object's fields then stand by themselves, and
     anything else is the field `*`."""

@@ -88,7 +88,9 @@ def scan(paths: Iterable[Path], config: settings.Settings | None = None, progres
     services: list[Service] = []
     for language in LANGUAGES:
         files = _Files(tree, language)
-        say(f"{len(files.matching):,} of {len(files.files):,} {language.front_end.language} files hold words of interest")
+        say(
+            f"{len(files.matching):,} of {len(files.files):,} {language.front_end.language} files hold words of interest"
+        )
         program = Program(files.files, files.load, language.names)
         by_root: dict[str, list[Scope]] = {}
         for path in files.matching:

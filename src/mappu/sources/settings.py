@@ -16,7 +16,7 @@ class _Table(msgspec.Struct, frozen=True, rename="kebab", forbid_unknown_fields=
     """Base of everything in the settings file; keys are written with hyphens."""
 
 
-class HouseRule(_Table):
+class HouseRule(_Table, frozen=True):
     """An in-house type, annotation or function, by its full dotted name, and the constraints it stands for."""
 
     constraints: dict[ConstraintKind, Any]
@@ -29,13 +29,13 @@ class HouseRule(_Table):
         return self.type or self.annotation or self.function or ""
 
 
-class HouseRunner(_Table):
+class HouseRunner(_Table, frozen=True):
     """An in-house decorator, by its full dotted name, that runs the rules of the handler below it."""
 
     decorator: str
 
 
-class Accepted(_Table):
+class Accepted(_Table, frozen=True):
     """A gap that is known and accepted, with the reason; it returns after the day `until`."""
 
     kind: str
@@ -46,7 +46,7 @@ class Accepted(_Table):
     until: datetime.date | None = None
 
 
-class Settings(_Table):
+class Settings(_Table, frozen=True):
     """What the user decided. `where` is the file it was read from."""
 
     leave_out: tuple[str, ...] = ()

@@ -111,7 +111,9 @@ def _walk(
                         problems.append(Unfollowed(below, 0, "link to a folder that is read already: not followed"))
                         continue
                     stack.append((entry.path, below, ignore))
-                elif (entry.name in wanted or os.path.splitext(entry.name)[1] in wanted) and not ignore.hides(below, False):
+                elif (entry.name in wanted or os.path.splitext(entry.name)[1] in wanted) and not ignore.hides(
+                    below, False
+                ):
                     yield SourceFile(below, entry.path, entry.stat().st_size)
             except OSError as error:
                 problems.append(Unfollowed(below, 0, f"could not be read: {error.strerror}"))

@@ -25,7 +25,9 @@ class Scope:
 
     __slots__ = ("_names", "_stars", "module", "owner", "parent")
 
-    def __init__(self, module: n.Module, owner: n.Function | n.Class | None = None, parent: "Scope | None" = None) -> None:
+    def __init__(
+        self, module: n.Module, owner: n.Function | n.Class | None = None, parent: "Scope | None" = None
+    ) -> None:
         self.module, self.owner, self.parent = module, owner, parent
         self._names: dict[str, list[Binding]] | None = None
         self._stars: list[n.Import] = []
@@ -300,13 +302,26 @@ class Program:
         if scope is None or steps > MAX_STEPS:
             return None
         if isinstance(node, n.Variable | n.Param) and node.type is not None:
-            return self.resolve(_plain_type(node.type), scope, steps + 1)
+            return self._class_named(node.type, scope, steps + 1)
         if isinstance(node, n.Variable | n.Assign) and isinstance(node.value, n.Call):
             made = self.resolve(node.value.func, scope, steps + 1)
             if made is not None and isinstance(made.node, n.Function) and made.scope is not None:
-                return self.resolve(_plain_type(made.node.returns), made.scope, steps + 1)
-            if made is not None and (made.node is None or isinstance(made.node, n.Class)):
+                return self._class_named(made.node.returns, made.scope, steps + 1)
+            if made is not None and (made.scope is None or isinstance(made.node, n.Class)):
                 return made
+        return None
+
+    def _class_named(self, type_: n.Expr | None, scope: Scope, steps: int) -> Target | None:
+        """The class a type annotation names, also behind aliases and wrappers; None for anything else."""
+        found = self.resolve(_plain_type(type_), scope, steps + 1)
+        if found is None or isinstance(found.node, n.Class) or found.scope is None:
+            return found
+        if (
+            isinstance(found.node, n.Assign | n.Variable | n.Alias)
+            and found.node.value is not None
+            and steps < MAX_STEPS
+        ):
+            return self._class_named(found.node.value, found.scope, steps + 1)
         return None
 
     def ancestry(self, target: Target) -> list[Target]:

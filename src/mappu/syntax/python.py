@@ -346,7 +346,9 @@ class _Lowering:
         return found
 
     def member(self, node: tree_sitter.Node) -> n.Expr:
-        return n.Member(self.span(node), self.expr(self.field(node, "object")), self.text(self.field(node, "attribute")))
+        return n.Member(
+            self.span(node), self.expr(self.field(node, "object")), self.text(self.field(node, "attribute"))
+        )
 
     def subscript(self, node: tree_sitter.Node) -> n.Expr:
         keys = [self.expr(c) for c in node.children_by_field_name("subscript")]

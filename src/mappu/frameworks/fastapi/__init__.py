@@ -20,7 +20,16 @@ class FastAPI:
 
     name = "fastapi"
     language = "python"
-    tokens = (b"fastapi", b"FastAPI", b"APIRouter", b"include_router", b"add_api_route", b"@router.", b"_router.", b"@app.")
+    tokens = (
+        b"fastapi",
+        b"FastAPI",
+        b"APIRouter",
+        b"include_router",
+        b"add_api_route",
+        b"@router.",
+        b"_router.",
+        b"@app.",
+    )
 
     def __init__(self) -> None:
         self._sites: weakref.WeakKeyDictionary[Service, Sites] = weakref.WeakKeyDictionary()
@@ -110,7 +119,9 @@ class FastAPI:
             if path is not None and target is not None and isinstance(target.node, n.Function) and target.scope:
                 for verb in self._verbs(service, item, holder):
                     name = target.node.name
-                    yield Route(self.name, "http", verb, reach.prefix + path, target.node, target.scope, name, reach.before)
+                    yield Route(
+                        self.name, "http", verb, reach.prefix + path, target.node, target.scope, name, reach.before
+                    )
 
     # --- what they take and what runs ---------------------------------------------------------------------------------
 

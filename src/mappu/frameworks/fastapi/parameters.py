@@ -261,9 +261,7 @@ class _Collector:
         self.bound.append(Bound(place, param.name, wire, shape, required, declared, origin, default, word is not None,
                                 embed, model=not keyed))  # fmt: skip
 
-    def _place(
-        self, param: n.Param, shape: Shape, type_: n.Expr | None, scope: Scope, word: str | None
-    ) -> PlaceIn:
+    def _place(self, param: n.Param, shape: Shape, type_: n.Expr | None, scope: Scope, word: str | None) -> PlaceIn:
         if param.name in self.path_names and word in (None, "path"):
             return "path"
         if word is not None:
@@ -403,5 +401,3 @@ def _false(program: Program, expr: n.Expr | None, scope: Scope) -> bool:
 
 def _is_static(function: n.Function) -> bool:
     return any(n.dotted(m.name) == "staticmethod" for m in function.marks)
-
-

@@ -114,7 +114,7 @@ class Sites:
     def _environments(self, call: n.Call, scope: Scope) -> list[Env]:
         """Every way the loop variables and parameters used in a call stand for something else."""
         names = {x.id for x in n.walk(call) if isinstance(x, n.Name)}
-        found: list[Env] = [{}]
+        found: list[dict[str, tuple[n.Expr, Scope]]] = [{}]
         loops: list[n.Loop] = []
         for name in sorted(names):
             bound = self.program.lookup(name, scope)
@@ -122,8 +122,9 @@ class Sites:
             if loop is not None and loop not in loops:
                 loops.append(loop)
         for loop in loops:
-            found = [{**env, **one} for env in found for one in self._turns(loop, scope)][:MAX_PATHS]
-        return found
+            turns = self._turns(loop, scope)
+            found = [dict(env) | dict(one) for env in found for one in turns][:MAX_PATHS]
+        return list(found)
 
     def _turns(self, loop: n.Loop, scope: Scope) -> list[Env]:
         turns: list[Env] = []
@@ -238,7 +239,9 @@ class Sites:
             if isinstance(inner, n.Call) and self.program.name_of(inner.func, holder) in _ENVIRONMENT:
                 default = self.program.text(inner.argument(1, "default"), holder)
                 if default is not None:
-                    self.service.note(at, scope, f"part of a path comes from the environment; its default {default!r} is used")
+                    self.service.note(
+                        at, scope, f"part of a path comes from the environment; its default {default!r} is used"
+                    )
                     return default
             if isinstance(inner, n.Template | n.Binary):
                 parts = inner.parts if isinstance(inner, n.Template) else (inner.left, inner.right)

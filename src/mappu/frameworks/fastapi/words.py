@@ -92,7 +92,13 @@ def _mapped(service: Service, sites: Sites) -> Iterator[tuple[str, int]]:
         given = program.value(site.call.keyword("exception_handlers"), site.scope)
         for key, value in given[0].entries if given is not None and isinstance(given[0], n.Entries) else ():
             handler = program.resolve(value, given[1]) if given is not None else None
-            if handler is not None and isinstance(handler.node, n.Function) and handler.scope is not None and given and key:
+            if (
+                handler is not None
+                and isinstance(handler.node, n.Function)
+                and handler.scope is not None
+                and given
+                and key
+            ):
                 yield from _status(service, key, given[1], handler.node, handler.scope)
 
 

@@ -87,7 +87,7 @@ def of_class(context: Context, target: Target) -> Shape:
     if kind == "enum":
         return _enum(context, target)
     if kind is None:
-        plain = reading.UNKNOWN.with_(target=target, model=node.name)
+        plain = UNKNOWN.with_(target=target, model=node.name)
         return plain if not is_entity(context, target) else plain.with_(entity=True)
     if target.name in context.inside:
         # A model inside itself: what it allows is laid out once, further up.
@@ -104,7 +104,9 @@ def of_class(context: Context, target: Target) -> Shape:
         unfollowed=tuple(x for f in fields for x in f.shape.unfollowed),
     )  # fmt: skip
     if is_table(context, target):
-        shape = shape.with_(skipped=f"{node.name} is a table class (table=True): binding it runs neither rules nor types")
+        shape = shape.with_(
+            skipped=f"{node.name} is a table class (table=True): binding it runs neither rules nor types"
+        )
     return validators.lay(inner, shape, target)
 
 
@@ -248,7 +250,9 @@ def _default_of(context: Context, calls: list[n.Call], scope: Scope) -> tuple[bo
             continue
         required = False
         place = context.place(call, scope)
-        default = Default(*_constant(context, value, scope), place) if value is not None else Default(False, None, place)
+        default = (
+            Default(*_constant(context, value, scope), place) if value is not None else Default(False, None, place)
+        )
     return required, default
 
 
@@ -373,7 +377,7 @@ def _as_config(context: Context, found: dict[str, tuple[n.Expr, Scope]], notes: 
             rules.append(Rule(kind, literal(key), context.place(expr, scope)))  # type: ignore[arg-type]
     generator = generator_word(context, *found["alias_generator"]) if "alias_generator" in found else None
     by_name = literal("populate_by_name") is True or literal("validate_by_name") is True
-    kept: Literal["ignore", "forbid", "allow"] = extra if extra in ("forbid", "allow") else "ignore"  # type: ignore[assignment]
+    kept: Literal["ignore", "forbid", "allow"] = extra if extra in ("forbid", "allow") else "ignore"
     return Config(kept, by_name, generator, tuple(rules), tuple(notes))
 
 
@@ -386,7 +390,11 @@ def _enum(context: Context, target: Target) -> Shape:
     automatic = program.derives(target, {"enum.StrEnum"}) is not None
     values: list[object] = []
     for stmt in target.node.body:
-        if isinstance(stmt, n.Assign) and isinstance(stmt.targets[0], n.Name) and not stmt.targets[0].id.startswith("_"):
+        if (
+            isinstance(stmt, n.Assign)
+            and isinstance(stmt.targets[0], n.Name)
+            and not stmt.targets[0].id.startswith("_")
+        ):
             found = program.constant(stmt.value, scope)
             if found is None and isinstance(stmt.value, n.Items) and stmt.value.items:
                 found = program.constant(stmt.value.items[0], scope)
@@ -454,7 +462,9 @@ def inline(context: Context, call: n.Call, scope: Scope) -> Shape:
         if isinstance(key, n.Literal) and isinstance(key.value, str):
             shape = reading.read(context, type_, scope)
             fields.append(ShapeField(key.value, key.value, shape, True, context.place(key, scope)))
-    return Shape("object", closed=True, model=context.reader.program.text(call.positional[0], scope), fields=tuple(fields))
+    return Shape(
+        "object", closed=True, model=context.reader.program.text(call.positional[0], scope), fields=tuple(fields)
+    )
 
 
 def function_rules(context: Context, shape: Shape, item: n.Expr, scope: Scope) -> Shape:

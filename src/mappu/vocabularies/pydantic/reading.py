@@ -10,7 +10,19 @@ from mappu.syntax import nodes as n
 from mappu.syntax import python
 from mappu.vocabularies.pydantic import limits, models
 from mappu.vocabularies.pydantic.types import (
-    ANNOTATED, ANYTHING, CONSTRAINED, LISTS, LITERALS, MAPS, NEEDS, PRIVATE, SETS, TUPLES, TYPES, UNIONS, WRAPPERS,
+    ANNOTATED,
+    ANYTHING,
+    CONSTRAINED,
+    LISTS,
+    LITERALS,
+    MAPS,
+    NEEDS,
+    PRIVATE,
+    SETS,
+    TUPLES,
+    TYPES,
+    UNIONS,
+    WRAPPERS,
 )  # fmt: skip
 from mappu.vocabularies.shape import UNKNOWN, Reader, Rule, Shape
 

@@ -85,15 +85,14 @@ WRAPPERS = _spelled("Required", "NotRequired", "ReadOnly", "Final", "Unpack")
 PRIVATE = _spelled("ClassVar", "InitVar")
 
 # Constrained-type functions: name -> (type, whether the first argument is the element's type).
-CONSTRAINED: dict[str, tuple[FieldType, bool]] = {
-    f"{p}.{name}": row
-    for p in ("pydantic", "pydantic.types", "pydantic.v1")
-    for name, row in {
-        "constr": ("string", False), "conint": ("integer", False), "confloat": ("number", False),
-        "condecimal": ("number", False), "conbytes": ("string", False), "condate": ("string", False),
-        "conlist": ("array", True), "conset": ("array", True), "confrozenset": ("array", True),
-    }.items()
-}  # type: ignore[assignment]  # fmt: skip
+_CONSTRAINED: dict[str, tuple[FieldType, bool]] = {
+    "constr": ("string", False), "conint": ("integer", False), "confloat": ("number", False),
+    "condecimal": ("number", False), "conbytes": ("string", False), "condate": ("string", False),
+    "conlist": ("array", True), "conset": ("array", True), "confrozenset": ("array", True),
+}  # fmt: skip
+CONSTRAINED = {
+    f"{p}.{name}": row for p in ("pydantic", "pydantic.types", "pydantic.v1") for name, row in _CONSTRAINED.items()
+}
 
 # Keyword of Field(), con…(), StringConstraints() and annotated-types -> what it limits.
 NUMBER_LIMITS: dict[str, ConstraintKind] = {
@@ -115,7 +114,7 @@ FIELD_WORDS = frozenset({
     "convert_underscores", "openapi_examples", "regex", "pattern", "strip_whitespace", "to_lower", "to_upper",
     "primary_key", "foreign_key", "ondelete", "unique", "nullable", "index", "sa_type", "sa_column", "sa_column_args",
     "sa_column_kwargs", "schema_extra", "const", "unique_items", "include", "allow_mutation", "env", "curtail_length",
-    "discriminator", "item_type", "inner_type", "asdict",
+    "item_type", "inner_type", "asdict",
     *NUMBER_LIMITS, *SIZE_LIMITS, *DIGIT_LIMITS,
 })  # fmt: skip
 

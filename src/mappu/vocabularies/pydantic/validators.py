@@ -22,15 +22,14 @@ MODEL_MARKS = frozenset({f"{p}.{name}" for p in ("pydantic", "pydantic.functiona
 _REFUSING = frozenset({"ValueError", "AssertionError", "pydantic_core.PydanticCustomError", "pydantic.ValidationError",
                        "pydantic_core.ValidationError", "pydantic_core.PydanticKnownError",
                        "pydantic_core.PydanticUseDefault", "pydantic_core.PydanticOmit"})  # fmt: skip
-_ANSWERING = frozenset({"fastapi.HTTPException", "fastapi.exceptions.HTTPException", "starlette.exceptions.HTTPException"})
+_ANSWERING = frozenset(
+    {"fastapi.HTTPException", "fastapi.exceptions.HTTPException", "starlette.exceptions.HTTPException"}
+)
 _VALUE_ERRORS = frozenset({"UnicodeError", "UnicodeDecodeError", "json.JSONDecodeError"})
 # Calls that raise a ValueError by themselves where the text does not fit.
 _CONVERTING = frozenset({"int", "float", "uuid.UUID", "datetime.datetime.fromisoformat", "datetime.date.fromisoformat",
                          "datetime.datetime.strptime", "json.loads", "ipaddress.ip_address", "ipaddress.ip_network",
                          "zoneinfo.ZoneInfo"})  # fmt: skip
-_HARMLESS = frozenset({"len", "isinstance", "str", "list", "dict", "set", "tuple", "sorted", "any", "all", "bool", "max",
-                       "min", "sum", "getattr", "hasattr", "print", "super", "round", "abs", "zip", "enumerate",
-                       "range", "re.sub", "re.match", "re.search", "re.fullmatch", "re.compile", "type"})  # fmt: skip
 MAX_DEPTH = 4
 
 
@@ -55,10 +54,10 @@ def lay(context: Context, shape: Shape, target: Target) -> Shape:
             breaks, refuses = refusal(context, method, scope)
             rule = Rule("custom", method.name, context.place(mark, scope), breaks=breaks)
             if name in FIELD_MARKS:
-                fields = [t for a in mark.args or () if (t := program.text(a.value, scope)) and a.name is None]
-                missing = [f for f in fields if f not in names and f != "*" and shape.fields]
+                asked = [t for a in mark.args or () if (t := program.text(a.value, scope)) and a.name is None]
+                missing = [f for f in asked if f not in names and f != "*" and shape.fields]
                 notes.extend(_no_field(context, mark, method, f, scope) for f in missing)
-                for field in names if "*" in fields else fields:
+                for field in names if "*" in asked else asked:
                     if refuses:
                         by_name.setdefault(field, []).append(rule)
             elif refuses:
@@ -131,8 +130,7 @@ def refusal(context: Context, function: n.Function, scope: Scope, depth: int = 0
                 deeper, can = refusal(context, target.node, target.scope, depth + 1)
                 refuses, breaks = refuses or can, breaks or deeper
                 good = good or (can and deeper is None)
-            elif target.name in _CONVERTING or (target.node is None and target.name not in _HARMLESS and "." in target.name
-                                                and "valid" in target.name.lower()):  # fmt: skip
+            elif target.name in _CONVERTING or (target.node is None and "valid" in target.name.lower()):
                 refuses = good = True
     return (None if good else breaks), refuses
 
@@ -144,5 +142,3 @@ def _turned_away(context: Context, target: Target) -> bool:
         if ancestor.name in _REFUSING or ancestor.name in _ANSWERING or ancestor.name in _VALUE_ERRORS:
             return True
     return False
-
-

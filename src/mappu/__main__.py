@@ -1,0 +1,5 @@
+"""`python -m mappu`."""
+
+from mappu.cli import main
+
+main()
