@@ -89,16 +89,19 @@ def _walk(
     seen: tuple[str, ...] = (),
 ) -> None:  # fmt: skip
     arms, nullable = _arms(document, schema)
-    types = sorted({_type(a) for a in arms})
+    types = sorted({_type(a, at[2]) for a in arms})
     type_ = types[0] if len(types) == 1 else "number" if set(types) <= {"integer", "number"} else "any"
-    if types == ["number", "string"] and any("pattern" in a for a in arms):
+    if types == ["number", "string"]:  # a decimal
         type_, arms = "number", [a for a in arms if a.get("type") == "number"]
     limits = set()
     for arm in arms:
         for kind in KINDS:
             if kind in arm and not (kind == "format" and arm[kind] in DISPLAY) and not (kind == "uniqueItems" and not arm[kind]):
-                value = arm[kind]
+                value = "uuid" if arm[kind] == "uuid4" else arm[kind]
                 limits.add((kind, tuple(value) if isinstance(value, list) else value))
+    consts = sorted(v for k, v in limits if k == "const")
+    if len(consts) > 1:
+        limits = {x for x in limits if x[0] != "const"} | {("enum", tuple(consts))}
     if path:
         found[(*at, path)] = (type_, required, nullable, frozenset(limits))
     titles = tuple(a["title"] for a in arms if "properties" in a and "title" in a)
@@ -119,8 +122,8 @@ def _walk(
                     _walk(document, found, at, path + step, arm[key], False, (*seen, *titles))
 
 
-def _type(schema: dict[str, Any]) -> str:
-    if schema.get("format") == "binary" or schema.get("contentMediaType") == "application/octet-stream":
+def _type(schema: dict[str, Any], place: str) -> str:
+    if place == "form" and (schema.get("format") == "binary" or "contentMediaType" in schema):
         return "file"
     if "const" in schema or "enum" in schema:
         values = schema.get("enum", [schema.get("const")])

@@ -1,6 +1,7 @@
 """Shapes laid out flat: one entry a field, by the path the client sends and the path the code reads."""
 
 from collections.abc import Iterator
+from itertools import islice
 
 import msgspec
 
@@ -38,12 +39,7 @@ def lay_out(
     """Yield the fields of something bound. `wire` "" is a whole body: an object's fields then stand by themselves, and
     anything else is the field `*`."""
     top = Laid(place, wire or WHOLE, origin, shape, required, declared, shape.model, default, nested=False)
-    count = 0
-    for laid in _lay(top, wire, root=not wire):
-        yield laid
-        count += 1
-        if count >= MAX_FIELDS:
-            return
+    yield from islice(_lay(top, wire, root=not wire), MAX_FIELDS)
 
 
 def _lay(laid: Laid, prefix: str, root: bool) -> Iterator[Laid]:
@@ -57,6 +53,9 @@ def _lay(laid: Laid, prefix: str, root: bool) -> Iterator[Laid]:
         yield from _lay(inner, path, root=False)
     for step, part in (("[]", shape.items), ("{}", shape.values)):
         if part is None:
+            continue
+        if part.target is not None and part.closed and not part.fields:
+            # A model inside itself: it was laid out one level up.
             continue
         if root and step == "{}" and not part.fields and part.type == "any" and not part.rules:
             # A free-form body is one field, `*`; what the handler reads from it is found by following it.

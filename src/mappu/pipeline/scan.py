@@ -7,7 +7,7 @@ import msgspec
 
 from mappu.frameworks import frameworks
 from mappu.frameworks.base import Framework, Service
-from mappu.inventory.model import Inventory, Unfollowed
+from mappu.inventory.model import Inventory, Place, Unfollowed
 from mappu.inventory.model import Service as ServiceRecord
 from mappu.pipeline.assemble import assemble
 from mappu.pipeline.evidence import RouteEvidence, Scan
@@ -121,7 +121,11 @@ def _service(
 
 
 def _with(framework: Framework, service: Service) -> list[RouteEvidence]:
-    routes = list(framework.routes(service))
+    try:
+        routes = list(framework.routes(service))
+    except RecursionError:
+        service.note_place(Place(service.root.path, 0), f"{framework.name}: too deeply nested to follow its routes")
+        return []
     return assemble(framework, service, routes, framework.words(service)) if routes else []
 
 

@@ -303,6 +303,8 @@ class Program:
             return None
         if isinstance(node, n.Variable | n.Param) and node.type is not None:
             return self._class_named(node.type, scope, steps + 1)
+        if isinstance(node, n.Param):
+            return self._receiver(node, scope)
         if isinstance(node, n.Variable | n.Assign) and isinstance(node.value, n.Call):
             made = self.resolve(node.value.func, scope, steps + 1)
             if made is not None and isinstance(made.node, n.Function) and made.scope is not None:
@@ -310,6 +312,16 @@ class Program:
             if made is not None and (made.scope is None or isinstance(made.node, n.Class)):
                 return made
         return None
+
+    def _receiver(self, param: n.Param, scope: Scope) -> Target | None:
+        """The class whose method's first parameter this is."""
+        method, around = scope.owner, scope.parent
+        if around is None or not isinstance(method, n.Function) or not isinstance(around.owner, n.Class):
+            return None
+        static = any(n.dotted(m.name) == "staticmethod" for m in method.marks)
+        if static or around.parent is None or method.params[0] is not param:
+            return None
+        return Target(self.full_name(around.parent, around.owner.name), around.owner, around.parent)
 
     def _class_named(self, type_: n.Expr | None, scope: Scope, steps: int) -> Target | None:
         """The class a type annotation names, also behind aliases and wrappers; None for anything else."""
@@ -398,24 +410,23 @@ class Program:
         found = self.constant(expr, scope)
         return found.value if found is not None and isinstance(found.value, str) else None
 
-    def elements(self, expr: n.Expr | None, scope: Scope) -> list[tuple[n.Expr, Scope]]:
+    def elements(self, expr: n.Expr | None, scope: Scope, steps: int = 0) -> list[tuple[n.Expr, Scope]]:
         """Return the elements of a list written out, behind a name, or several joined by `+`; [] if not followed."""
-        if isinstance(expr, n.Binary) and expr.op == "+":
-            return self.elements(expr.left, scope) + self.elements(expr.right, scope)
-        followed = self.value(expr, scope)
+        followed = self.value(expr, scope) if steps <= MAX_STEPS else None
         if followed is None:
             return []
         value, holder = followed
-        if isinstance(value, n.Binary):
-            return self.elements(value, holder)
+        if isinstance(value, n.Binary) and value.op == "+":
+            left, right = (self.elements(part, holder, steps + 1) for part in (value.left, value.right))
+            return left + right
         if isinstance(value, n.Call) and value.positional and n.dotted(value.func) in _COLLECTIONS:
-            return self.elements(value.positional[0], holder)
+            return self.elements(value.positional[0], holder, steps + 1)
         if not isinstance(value, n.Items):
             return []
         found: list[tuple[n.Expr, Scope]] = []
         for item in value.items:
             if isinstance(item, n.Unary) and item.op == "spread":
-                found.extend(self.elements(item.value, holder))
+                found.extend(self.elements(item.value, holder, steps + 1))
             else:
                 found.append((item, holder))
         return found

@@ -32,7 +32,8 @@ _ANSWERS = {f"{p}.responses.{name}": 200 for p in ("fastapi", "starlette") for n
 
 _STORES = frozenset({
     "insert_one", "insert_many", "update_one", "update_many", "replace_one", "find_one_and_update", "bulk_write",
-    "find_one_and_replace", "bulk_create", "bulk_save_objects", "bulk_insert_mappings", "executemany", "execute", "exec", "save", "insert",
+    "find_one_and_replace", "bulk_create", "bulk_save_objects", "bulk_insert_mappings", "executemany", "execute",
+    "exec", "save", "insert",
     "create", "upsert", "put_item", "update_item", "write", "write_text", "write_bytes", "hset", "lpush", "rpush", "set",
     "sadd", "publish", "put", "update", "scalar", "scalars",
 })  # fmt: skip

@@ -10,6 +10,7 @@ import msgspec
 from mappu.inventory.model import FieldType, Place
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax import python
 from mappu.vocabularies.pydantic import limits, reading, validators
 from mappu.vocabularies.pydantic.types import ANNOTATED, PRIVATE, RENAMED_CONFIG, WRAPPERS
 from mappu.vocabularies.shape import UNKNOWN, Default, Note, Rule, Shape, ShapeField
@@ -89,8 +90,8 @@ def of_class(context: Context, target: Target) -> Shape:
     if kind is None:
         plain = UNKNOWN.with_(target=target, model=node.name)
         return plain if not is_entity(context, target) else plain.with_(entity=True)
-    if target.name in context.inside:
-        # A model inside itself: what it allows is laid out once, further up.
+    if context.inside.count(target.name) > 1:
+        # A model inside itself is laid out one level down, which shows what there is to see.
         return Shape("object", closed=True, model=node.name, target=target)
     inner = context.within(inside=(*context.inside, target.name))
     if kind == "root":
@@ -177,7 +178,10 @@ def _total(target: Target) -> bool:
 def _private(context: Context, stmt: n.Variable, scope: Scope) -> bool:
     if stmt.name.startswith("_") or stmt.name == "model_config":
         return True
-    outer = stmt.type.value if isinstance(stmt.type, n.Index) else stmt.type
+    type_ = stmt.type
+    if isinstance(type_, n.Literal) and isinstance(type_.value, str):
+        type_ = python.expression(type_.value, type_.span)
+    outer = type_.value if isinstance(type_, n.Index) else type_
     return context.reader.program.name_of(outer, scope) in PRIVATE
 
 
@@ -215,6 +219,7 @@ def _field(
         if name in ("pydantic.PrivateAttr", "sqlmodel.Relationship"):
             return None
         shape = limits.apply(shape, call, context.at(scope), context.version)
+    shape = _own_limit_wins(shape, context.text_rules)
     if calls:
         required, default = _default_of(context, calls, scope)
     if call is None and stmt.value is not None:
@@ -226,6 +231,12 @@ def _field(
     if kind == "record":
         required = _record_required(context, stmt.type, scope, total)
     return ShapeField(stmt.name, _wire(context, stmt.name, calls, config, scope), shape, required, place, default)
+
+
+def _own_limit_wins(shape: Shape, general: tuple[Rule, ...]) -> Shape:
+    """Drop a text limit of the whole model where the field has one of its own."""
+    own = {r.kind for r in shape.rules if r not in general}
+    return shape.with_(rules=tuple(r for r in shape.rules if r not in general or r.kind not in own))
 
 
 def _annotated_calls(context: Context, type_: n.Expr, scope: Scope) -> list[n.Call]:
