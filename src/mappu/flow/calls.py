@@ -16,7 +16,8 @@ if TYPE_CHECKING:
     from mappu.flow.engine import Engine, State
 
 MAX_DEPTH = 6
-MAX_CALLS = 600
+MAX_CALLS = 150
+_FLAT = frozenset({"query", "header", "cookie", "path"})
 
 
 def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
@@ -171,6 +172,9 @@ def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: Sta
             missing = engine.thrown(Target(engine.words.language.missing_key), None, engine.place(expr))
             engine.report.reads.append(Read(child, engine.place(expr), strict=True, result=missing))
             return Value(child)
+        if held.origin.place in _FLAT and not held.origin.path:
+            # A name made at run time: which one is read cannot be told.
+            return Value(taints=held.touched)
         step = "[]" if key is not None or isinstance(index, n.Opaque) else "{}"
         return Value(held.origin.child(step), taints=held.taints)
     if key is not None and isinstance(key.value, str) and key.value in held.attrs:
@@ -318,7 +322,7 @@ def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: 
             child = origin.child(key)
             engine.report.reads.append(Read(child, engine.place(expr)))
             return Value(child, taints=_all_touched([v for _, v in given[1:]]))
-        return Value(origin.child("{}"))
+        return Value(taints=held.touched) if origin.place in _FLAT and not origin.path else Value(origin.child("{}"))
     if method in engine.words.dumps:
         return Value(origin, via="dump", made=None)
     if method in ("items", "multi_items"):
@@ -534,6 +538,11 @@ def _inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given
     function = target.node
     assert isinstance(function, n.Function)
     assert target.scope is not None
+    carries = [*(v for _, v in given), receiver, *receiver.attrs.values()]
+    if not any(v.touched or v.whole or v.role == "request" or v.attrs for v in carries):
+        # No client data goes in: what it gives back is of interest only by its type.
+        made = engine.program.class_of(Target(function.name, n.Param(function.span, "", function.returns), target.scope))
+        return Value(made=made) if made is not None and function.returns is not None else NOTHING
     engine.calls += 1
     if len(engine.frames) > MAX_DEPTH or engine.calls > MAX_CALLS or function in engine.calling:
         for _, held in given:

@@ -52,7 +52,8 @@ def truth(engine: Engine, expr: n.Expr, value: Value) -> Facts:
         return Facts((present,), (_custom(engine, expr, value.origin),))
     if value.origin is not None and value.via == "size":
         return Facts((Finding(value.origin, "notEmpty", None, place),), ())
-    return _customs(engine, expr, value)
+    # What client data merely went into (a record it found, say) states no limit on the data itself.
+    return _customs(engine, expr, Value(value.origin) if value.origin is not None else NOTHING)
 
 
 def literal_truth(expr: n.Literal) -> Facts | None:
@@ -200,7 +201,12 @@ def _unknown_limit(engine: Engine, expr: n.Binary, left: Value, right: Value, op
             past = Finding(left.origin, "past", None, place)
             future = Finding(left.origin, "future", None, place)
             return Facts((past,), (future,)) if op in ("<", "<=") else Facts((future,), (past,))
-    return _customs(engine, expr, Value(taints=left.touched | right.touched))
+    return _customs(engine, expr, _direct(left, right))
+
+
+def _direct(left: Value, right: Value) -> Value:
+    """The client data that is itself compared, not what it merely went into."""
+    return Value(taints=frozenset(v.origin for v in (left, right) if v.origin is not None))
 
 
 def _membership(engine: Engine, expr: n.Binary, left: Value, right: Value, place: Place) -> Facts:
@@ -211,14 +217,14 @@ def _membership(engine: Engine, expr: n.Binary, left: Value, right: Value, place
             return Facts((Finding(right.origin.child(key), "notNull", None, place, presence=True),), ())
         return Facts((Finding(right.origin, "pattern", re.escape(key), place),), (_custom(engine, expr, right.origin),))
     if left.origin is None:
-        return _customs(engine, expr, Value(taints=left.touched | right.touched))
+        return _customs(engine, expr, _direct(left, right))
     if right.role in ("store", "lookup"):
         return _looked_up(Value(taints=frozenset({left.origin})), place)
     allowed = constants_in(engine, expr.right)
     if allowed:
         kind: ConstraintKind = "enum"
         return Facts((Finding(left.origin, kind, allowed, place),), (_custom(engine, expr, left.origin),))
-    return _customs(engine, expr, Value(taints=left.touched | right.touched))
+    return _customs(engine, expr, _direct(left, right))
 
 
 def constants_in(engine: Engine, expr: n.Expr) -> list[object]:

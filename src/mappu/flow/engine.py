@@ -25,8 +25,6 @@ from mappu.inventory.model import Place
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 
-MAX_CALL_DEPTH = 6
-MAX_CALLS = 600
 NOTICES = frozenset({"warning", "warn", "error", "critical", "exception"})
 
 
@@ -475,6 +473,8 @@ class Engine:
             return Result("unknown", None, place)
         if status is None:
             status = self.words.mapped(target)
+        if status == 0:
+            return Result("unknown", None, place)
         if status is None and self.program.derives(target, self.words.errors) is not None:
             return Result("unknown", None, place)
         if status is None:

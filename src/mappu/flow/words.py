@@ -56,7 +56,8 @@ class Words(msgspec.Struct, frozen=True):
     - `request`: members of the request object, to the place they read (`json` → body); `request_types` its classes.
     - `errors`: error classes the framework answers by itself, to the position of their status argument.
     - `answers`: response classes, to their status when none is given.
-    - `mapped`: the service's own mapping of an error class to a status, None where there is none.
+    - `mapped`: the service's own mapping of an error class to a status: None where there is none, 0 where it cannot be
+      told.
     - `runs`: tells whether a call runs a model's rules.
     - `stores` write at once, `stages` only once one of `commits` is called; `lookups` read storage.
     - `checkers`: parts of names that suggest that a call outside the service checks what it is given.

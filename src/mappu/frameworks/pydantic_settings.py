@@ -61,6 +61,8 @@ def instances(service: Service, route: Route) -> tuple[Place | None, Place | Non
     """Return where the settings class is made at start, and where it is first made later on."""
     late: Place | None = None
     for top in service.scopes:
+        if route.symbol.encode() not in top.module.source:
+            continue
         for call, scope in _calls(service, top):
             if not isinstance(call.func, n.Name | n.Member):
                 continue
@@ -84,6 +86,7 @@ def _at_start(service: Service, scope: Scope, depth: int) -> bool:
     return any(
         _at_start(service, holder, depth + 1)
         for top in service.scopes
+        if function.name.encode() in top.module.source
         for call, holder in _calls(service, top)
         if (n.dotted(call.func) or "").rpartition(".")[2] == function.name
         and (target := service.program.resolve(call.func, holder)) is not None

@@ -24,6 +24,9 @@ def find(scan: Scan) -> Iterator[Gap]:
             yield _body(route, bodies)
             bare = [f for f in bare if f not in bodies]
         for found in bare:
+            if found.field.place in ("header", "cookie") and not found.sinks:
+                # Read for a log, a language, a session: nothing there that a limit would protect.
+                continue
             yield _single(route, found)
 
 

@@ -75,6 +75,7 @@ class Assembly:
         for escape in self.report.escapes:
             self.escaped(escape)
         self.drop_whole_bodies()
+        self.drop_transport_headers()
         found = [self.finish(d) for d in self.drafts.values()]
         found.sort(key=lambda f: (_ORDER[f.field.place], f.field.path))
         return RouteEvidence(self.endpoint(found), self.route, self.service, self.taking, self.report, tuple(found),
@@ -245,6 +246,14 @@ class Assembly:
             if draft.laid.path == WHOLE and draft.laid.origin not in whole:
                 del self.drafts[key]
 
+    def drop_transport_headers(self) -> None:
+        """Headers that every request carries for the protocol's own sake are no input, unless they go somewhere."""
+        for key, draft in list(self.drafts.items()):
+            name = draft.laid.path.lower()
+            if draft.raw and draft.laid.place == "header" and (name in _TRANSPORT or name.startswith(_TRANSPORT_STARTS)):
+                if not any(_meets(s, draft.laid.origin, True) for s in self.report.sinks):
+                    del self.drafts[key]
+
     # --- the outcome --------------------------------------------------------------------------------------------------
 
     def finish(self, draft: _Draft) -> FieldEvidence:
@@ -268,6 +277,11 @@ class Assembly:
                       laid.declared, constraints)  # fmt: skip
         return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks, shape.alternatives,
                              self.entities.get(laid.place))  # fmt: skip
+
+
+_TRANSPORT = frozenset({"accept", "host", "authorization", "user-agent", "referer", "origin", "cookie", "range", "connection",
+                        "te", "expect", "forwarded", "via", "date", "upgrade", "proxy-authorization", "*"})  # fmt: skip
+_TRANSPORT_STARTS = ("accept-", "content-", "if-", "x-forwarded-", "sec-", "x-real-", "access-control-", "cache-")
 
 
 def _meets(sink: Sink, origin: Origin, raw: bool) -> bool:

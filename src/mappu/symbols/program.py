@@ -118,6 +118,9 @@ class Program:
         self._resolver = resolver
         self._scopes: dict[str, Scope | None] = {}
         self._inner: dict[tuple[int, int], Scope] = {}
+        self._resolved: dict[tuple[str, int], Target | None] = {}
+        self._located: dict[tuple[str, str, int], str | None] = {}
+        self._ancestries: dict[tuple[str, int], list[Target]] = {}
 
     # --- modules and scopes -------------------------------------------------------------------------------------------
 
@@ -127,6 +130,12 @@ class Program:
             module = self._loader(path)
             self._scopes[path] = Scope(module) if module is not None else None
         return self._scopes[path]
+
+    def _locate(self, importer: str, module: str, level: int) -> str | None:
+        key = (importer, module, level)
+        if key not in self._located:
+            self._located[key] = self._resolver.locate(self.files, *key)
+        return self._located[key]
 
     def scope_of(self, owner: n.Function | n.Class, parent: Scope) -> Scope:
         """Return the scope inside a function or class that stands in `parent`."""
@@ -185,6 +194,14 @@ class Program:
         return found.name if found is not None else None
 
     def _resolve_name(self, name: str, scope: Scope, steps: int) -> Target | None:
+        # A name means the same wherever in its scope it is asked for; the same few are asked for again and again.
+        key = (name, id(scope))
+        if key not in self._resolved:
+            self._resolved[key] = None
+            self._resolved[key] = self._find_name(name, scope, steps)
+        return self._resolved[key]
+
+    def _find_name(self, name: str, scope: Scope, steps: int) -> Target | None:
         found = self.lookup(name, scope)
         if found is None:
             return self._from_stars(name, scope, steps) or (Target(name) if name in _BUILTINS else None)
@@ -213,7 +230,7 @@ class Program:
         while top.parent is not None:
             top = top.parent
         for star in top.stars if steps <= MAX_STEPS else ():
-            path = self._resolver.locate(self.files, top.module.path, star.module, star.level)
+            path = self._locate(top.module.path, star.module, star.level)
             inner = self.module_scope(path) if path is not None else None
             if inner is None:
                 if name not in _BUILTINS:
@@ -228,7 +245,7 @@ class Program:
 
     def _imported(self, binding: n.Import, holder: Scope, steps: int) -> Target | None:
         importer = holder.module.path
-        path = self._resolver.locate(self.files, importer, binding.module, binding.level)
+        path = self._locate(importer, binding.module, binding.level)
         if binding.name is None:
             inner = self.module_scope(path) if path is not None else None
             return Target(binding.module, None, inner)
@@ -240,7 +257,7 @@ class Program:
             if found is not None:
                 return found
         below = f"{binding.module}.{binding.name}" if binding.module else binding.name
-        path = self._resolver.locate(self.files, importer, below, binding.level)
+        path = self._locate(importer, below, binding.level)
         inner = self.module_scope(path) if path is not None else None
         return Target(below, None, inner)
 
@@ -253,7 +270,7 @@ class Program:
             found = self._resolve_in(base.scope, name, steps)
             if found is not None:
                 return found
-            path = self._resolver.locate(self.files, base.scope.module.path, f"{base.name}.{name}", 0)
+            path = self._locate(base.scope.module.path, f"{base.name}.{name}", 0)
             inner = self.module_scope(path) if path is not None else None
             return Target(f"{base.name}.{name}", None, inner)
         if base.node is None:
@@ -276,7 +293,8 @@ class Program:
                 if ancestor.name not in ("object", "typing.Generic"):
                     return Target(f"{ancestor.name}.{name}")
                 continue
-            assert isinstance(ancestor.node, n.Class)
+            if not isinstance(ancestor.node, n.Class):
+                continue
             inner = self.scope_of(ancestor.node, ancestor.scope)
             if name in inner.names:
                 return self._target(inner.names[name], name, inner, steps + 1)
@@ -284,8 +302,8 @@ class Program:
 
     def _set_on_self(self, target: Target, name: str) -> Target | None:
         """Find `self.name = value` in the methods of a class of the service."""
-        assert isinstance(target.node, n.Class)
-        assert target.scope is not None
+        if not isinstance(target.node, n.Class) or target.scope is None:
+            return None
         inner = self.scope_of(target.node, target.scope)
         for method in target.node.methods:
             receiver = method.params[0].name if method.params else ""
@@ -338,9 +356,12 @@ class Program:
 
     def ancestry(self, target: Target) -> list[Target]:
         """Return the class and what it inherits from, nearest first, each once."""
-        found: dict[str, Target] = {}
-        self._ancestry(target, found, 0)
-        return list(found.values())
+        key = (target.name, id(target.node))
+        if key not in self._ancestries:
+            found: dict[str, Target] = {}
+            self._ancestry(target, found, 0)
+            self._ancestries[key] = list(found.values())
+        return self._ancestries[key]
 
     def _ancestry(self, target: Target, found: dict[str, Target], depth: int) -> None:
         # A base met again moves behind: the order then agrees with how diamonds are looked up.

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from mappu.flow.words import Words
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
 from mappu.frameworks.fastapi import parameters, words
-from mappu.frameworks.fastapi.sites import Reach, Site, Sites, Use
+from mappu.frameworks.fastapi.sites import TOKENS, Reach, Site, Sites, Use
 from mappu.inventory.model import RunBy
 from mappu.symbols.program import Scope
 from mappu.syntax import nodes as n

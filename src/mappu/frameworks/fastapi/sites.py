@@ -10,6 +10,8 @@ from mappu.syntax import nodes as n
 
 APPS = frozenset({"fastapi.FastAPI", "fastapi.applications.FastAPI"})
 ROUTERS = frozenset({"fastapi.APIRouter", "fastapi.routing.APIRouter"})
+# Every file that makes an app or a router, or hangs something on one, holds one of these.
+TOKENS = (b"fastapi", b"FastAPI", b"APIRouter", b"include_router", b"add_api_route", b"@router.", b"_router.", b"@app.")
 MAX_STEPS = 30
 MAX_PATHS = 200
 _ENVIRONMENT = frozenset({"os.getenv", "os.environ.get"})
@@ -59,6 +61,7 @@ class Sites:
         self.service = service
         self.program = service.program
         self._made: dict[tuple[str, int], Site] = {}
+        self._found: dict[tuple[int, int], list[Site]] = {}
         self._calls: dict[str, list[tuple[n.Call, Scope]]] | None = None
         self.uses: list[Use] = []
         self.inclusions: list[Inclusion] = []
@@ -73,6 +76,8 @@ class Sites:
 
     def _all_scopes(self) -> Iterator[Scope]:
         for top in self.service.scopes:
+            if not any(word in top.module.source for word in TOKENS):
+                continue
             yield top
             for function, holder in self.program.functions(top):
                 yield self.program.scope_of(function, holder)
@@ -163,6 +168,14 @@ class Sites:
         return self._of_target(target, steps) if target is not None and target.scope is not None else []
 
     def _of_target(self, target: Target, steps: int) -> list[Site]:
+        # What is being looked for already leads nowhere new; what was found once stays found.
+        key = (id(target.node), id(target.scope))
+        if key not in self._found:
+            self._found[key] = []
+            self._found[key] = self._find(target, steps)
+        return self._found[key]
+
+    def _find(self, target: Target, steps: int) -> list[Site]:
         node, scope = target.node, target.scope
         assert scope is not None
         if isinstance(node, n.Assign | n.Variable):

@@ -89,6 +89,9 @@ def _mapped(service: Service, sites: Sites) -> Iterator[tuple[str, int]]:
             handler = program.resolve(use.call.positional[1], use.scope)
             if handler is not None and isinstance(handler.node, n.Function) and handler.scope is not None:
                 yield from _status(service, use.call.positional[0], use.scope, handler.node, handler.scope)
+            else:
+                error = program.resolve(use.call.positional[0], use.scope)
+                yield (error.name if error is not None else "?"), 0
     for site in sites.all:
         given = program.value(site.call.keyword("exception_handlers"), site.scope)
         for key, value in given[0].entries if given is not None and isinstance(given[0], n.Entries) else ():
@@ -118,6 +121,6 @@ def _status(
         elif named:
             found.append(int(named[0]))
     target = program.resolve(error, scope)
-    if target is not None and found:
+    if target is not None:
         # The handler's worst answer counts: where it may end as a 5xx, a 4xx is not promised.
-        yield target.name, max(found)
+        yield target.name, max(found, default=0)
