@@ -49,7 +49,11 @@ def flatten(document: dict[str, Any]) -> Flat:
 def _resolve(document: dict[str, Any], schema: dict[str, Any]) -> dict[str, Any]:
     while "$ref" in schema or len(schema.get("allOf", ())) == 1:
         extra = {k: v for k, v in schema.items() if k not in ("$ref", "allOf")}
-        inner = schema["allOf"][0] if "allOf" in schema else document["components"]["schemas"][schema["$ref"].rpartition("/")[2]]
+        inner = (
+            schema["allOf"][0]
+            if "allOf" in schema
+            else document["components"]["schemas"][schema["$ref"].rpartition("/")[2]]
+        )
         schema = {**inner, **extra}
     return schema
 
@@ -74,7 +78,8 @@ def _body(document: dict[str, Any], found: Flat, at: tuple[str, str, str], schem
 
 
 def _properties(
-    document: dict[str, Any], found: Flat, at: tuple[str, str, str], prefix: str, arms: list[dict[str, Any]], seen: tuple[str, ...]
+    document: dict[str, Any], found: Flat, at: tuple[str, str, str], prefix: str, arms: list[dict[str, Any]],
+    seen: tuple[str, ...],
 ) -> None:  # fmt: skip
     names = dict.fromkeys(n for a in arms for n in a.get("properties", {}))
     for name in names:
@@ -96,7 +101,11 @@ def _walk(
     limits = set()
     for arm in arms:
         for kind in KINDS:
-            if kind in arm and not (kind == "format" and arm[kind] in DISPLAY) and not (kind == "uniqueItems" and not arm[kind]):
+            if (
+                kind in arm
+                and not (kind == "format" and arm[kind] in DISPLAY)
+                and not (kind == "uniqueItems" and not arm[kind])
+            ):
                 value = "uuid" if arm[kind] == "uuid4" else arm[kind]
                 limits.add((kind, tuple(value) if isinstance(value, list) else value))
     consts = sorted(v for k, v in limits if k == "const")

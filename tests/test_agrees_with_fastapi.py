@@ -3,9 +3,9 @@
 from typing import Any
 
 import pytest
-from openapi import KINDS, flatten, load
 
 from mappu.inventory.model import Inventory
+from openapi import KINDS, flatten, load
 
 APPS: dict[str, str | dict[str, str]] = {
     "plain parameters": """
@@ -65,8 +65,8 @@ APPS: dict[str, str | dict[str, str]] = {
         import decimal, uuid, enum, ipaddress
         from typing import Literal, NewType, Union, Optional, List, Dict, Annotated
         from fastapi import FastAPI
-        from pydantic import (BaseModel, EmailStr, HttpUrl, AnyUrl, PositiveInt, NonNegativeFloat, SecretStr, conint, constr, conlist,
-                              StringConstraints, UUID4, Field, StrictInt, IPvAnyAddress)
+        from pydantic import (BaseModel, EmailStr, HttpUrl, AnyUrl, PositiveInt, NonNegativeFloat, SecretStr, conint,
+                              constr, conlist, StringConstraints, UUID4, Field, StrictInt, IPvAnyAddress)
         from annotated_types import Gt, Len, MaxLen
         from typing_extensions import TypeAliasType
         app = FastAPI()
@@ -335,17 +335,24 @@ def flat(inventory: Inventory) -> dict[tuple[str, str, str, str], tuple[Any, ...
             )
             # The document writes a converter's parameter without it, and has no name for a body as a whole.
             if f.path != "*":
-                found[(e.method, e.path.replace(":path}", "}"), f.place, f.path)] = (f.type, f.required, f.nullable, limits)
+                found[(e.method, e.path.replace(":path}", "}"), f.place, f.path)] = (
+                    f.type,
+                    f.required,
+                    f.nullable,
+                    limits,
+                )
     return found
 
 
 @pytest.mark.parametrize("name", APPS)
 def test_agrees(name: str, workshop: Any) -> None:
-    root = workshop.write({k: v for k, v in APPS[name].items()} if isinstance(APPS[name], dict) else APPS[name])
+    root = workshop.write(dict(APPS[name].items()) if isinstance(APPS[name], dict) else APPS[name])
     truth = flatten(load(root / "main.py").app.openapi())
     ours = flat(workshop.survey(APPS[name]))
     missing = {k: truth[k] for k in truth if k not in ours}
-    invented = {k: ours[k] for k in ours if k not in truth and not (k[3].endswith(("[]", "{}")) and ours[k][0] == "any")}
+    invented = {
+        k: ours[k] for k in ours if k not in truth and not (k[3].endswith(("[]", "{}")) and ours[k][0] == "any")
+    }
     different = {k: (ours[k], truth[k]) for k in truth if k in ours and _word(ours[k]) != _word(truth[k])}
     assert (missing, invented, different) == ({}, {}, {})
 

@@ -541,7 +541,9 @@ def _inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given
     carries = [*(v for _, v in given), receiver, *receiver.attrs.values()]
     if not any(v.touched or v.whole or v.role == "request" or v.attrs for v in carries):
         # No client data goes in: what it gives back is of interest only by its type.
-        made = engine.program.class_of(Target(function.name, n.Param(function.span, "", function.returns), target.scope))
+        made = engine.program.class_of(
+            Target(function.name, n.Param(function.span, "", function.returns), target.scope)
+        )
         return Value(made=made) if made is not None and function.returns is not None else NOTHING
     engine.calls += 1
     if len(engine.frames) > MAX_DEPTH or engine.calls > MAX_CALLS or function in engine.calling:

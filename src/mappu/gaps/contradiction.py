@@ -33,7 +33,10 @@ def find(scan: Scan) -> Iterator[Gap]:
             broken = _broken_default(found)
             if broken is not None and found.default is not None:
                 value = found.default.value
-                why = f"the default of `{found.field.path}` ({value!r}) breaks its own rule {broken.kind} {broken.value!r}; a default is never checked"
+                why = (
+                    f"the default of `{found.field.path}` ({value!r}) breaks its own rule {broken.kind} "
+                    f"{broken.value!r}; a default is never checked"
+                )
                 yield gap_on(
                     kind, route, found, found.default.place, why, "choose a default that the rule lets through"
                 )

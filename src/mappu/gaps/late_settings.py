@@ -19,6 +19,9 @@ def find(scan: Scan) -> Iterator[Gap]:
             continue
         where = Place(late.file, late.line, late.text)
         name = route.endpoint.handler.symbol
-        why = f"{name} is made only when a request first needs it: the service starts with a bad environment, and that request is a 5xx"
+        why = (
+            f"{name} is made only when a request first needs it: the service starts with a bad environment, and that "
+            "request is a 5xx"
+        )
         fix = f"make it when the service starts: call it at module level or in the app's lifespan, before {name} is first needed"
         yield gap(kind, route, where, why, fix)

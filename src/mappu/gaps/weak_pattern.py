@@ -88,6 +88,8 @@ def _nested(parsed: Any, inside: bool) -> bool:
             endless = most == re._constants.MAXREPEAT  # type: ignore[attr-defined]
             if (endless and inside and len(parsed) == 1) or _nested(inner, endless):
                 return True
-        elif (name == "SUBPATTERN" and _nested(argument[3], inside)) or (name == "BRANCH" and any(_nested(b, inside) for b in argument[1])):
+        elif (name == "SUBPATTERN" and _nested(argument[3], inside)) or (
+            name == "BRANCH" and any(_nested(b, inside) for b in argument[1])
+        ):
             return True
     return False

@@ -250,7 +250,11 @@ class Assembly:
         """Headers that every request carries for the protocol's own sake are no input, unless they go somewhere."""
         for key, draft in list(self.drafts.items()):
             name = draft.laid.path.lower()
-            if draft.raw and draft.laid.place == "header" and (name in _TRANSPORT or name.startswith(_TRANSPORT_STARTS)):
+            if (
+                draft.raw
+                and draft.laid.place == "header"
+                and (name in _TRANSPORT or name.startswith(_TRANSPORT_STARTS))
+            ):
                 if not any(_meets(s, draft.laid.origin, True) for s in self.report.sinks):
                     del self.drafts[key]
 
@@ -275,8 +279,8 @@ class Assembly:
             self.service.note_place(place, f"{draft.escape.what}: {laid.path} may be checked there")
         field = Field(laid.place, laid.path, draft.type, draft.required and not idle, shape.nullable, standing, laid.model,
                       laid.declared, constraints)  # fmt: skip
-        return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks, shape.alternatives,
-                             self.entities.get(laid.place))  # fmt: skip
+        return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks,
+                             shape.alternatives, self.entities.get(laid.place))  # fmt: skip
 
 
 _TRANSPORT = frozenset({"accept", "host", "authorization", "user-agent", "referer", "origin", "cookie", "range", "connection",

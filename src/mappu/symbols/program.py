@@ -288,17 +288,20 @@ class Program:
         return self._from_stars(name, scope, steps + 1)
 
     def _class_member(self, target: Target, name: str, steps: int) -> Target | None:
-        for ancestor in self.ancestry(target):
-            if ancestor.node is None or ancestor.scope is None:
-                if ancestor.name not in ("object", "typing.Generic"):
-                    return Target(f"{ancestor.name}.{name}")
-                continue
-            if not isinstance(ancestor.node, n.Class):
-                continue
+        lineage = self.ancestry(target)
+        own = [a for a in lineage if isinstance(a.node, n.Class) and a.scope is not None]
+        for ancestor in own:
+            assert isinstance(ancestor.node, n.Class)
+            assert ancestor.scope is not None
             inner = self.scope_of(ancestor.node, ancestor.scope)
             if name in inner.names:
                 return self._target(inner.names[name], name, inner, steps + 1)
-        return self._set_on_self(target, name)
+        for ancestor in own:
+            found = self._set_on_self(ancestor, name)
+            if found is not None:
+                return found
+        outside = next((a for a in lineage if a.node is None and a.name not in _NO_MEMBERS), None)
+        return Target(f"{outside.name}.{name}") if outside is not None else None
 
     def _set_on_self(self, target: Target, name: str) -> Target | None:
         """Find `self.name = value` in the methods of a class of the service."""
@@ -453,6 +456,8 @@ class Program:
         return found
 
 
+# Bases that bring no members of their own worth following.
+_NO_MEMBERS = frozenset({"object", "typing.Generic", "abc.ABC", "typing.Protocol"})
 _COLLECTIONS = frozenset({"list", "tuple", "set", "frozenset"})
 _TEXT_METHODS: dict[str, Callable[[str], str]] = {"lower": str.lower, "upper": str.upper, "strip": str.strip}
 _ARITHMETIC = frozenset({"+", "-", "*", "**"})

@@ -96,6 +96,8 @@ class Reader(msgspec.Struct, frozen=True):
     program: Program
     service: ServiceRoot
     house: tuple[HouseRule, ...] = ()
+    # What was worked out once for a function of the service, by its identity.
+    memo: dict[int, tuple[str | None, bool]] = msgspec.field(default_factory=dict)
 
 
 class Vocabulary(Protocol):

@@ -20,16 +20,7 @@ class FastAPI:
 
     name = "fastapi"
     language = "python"
-    tokens = (
-        b"fastapi",
-        b"FastAPI",
-        b"APIRouter",
-        b"include_router",
-        b"add_api_route",
-        b"@router.",
-        b"_router.",
-        b"@app.",
-    )
+    tokens = TOKENS
 
     def __init__(self) -> None:
         self._sites: weakref.WeakKeyDictionary[Service, Sites] = weakref.WeakKeyDictionary()

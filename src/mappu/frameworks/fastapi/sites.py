@@ -238,6 +238,10 @@ class Sites:
                 for node, _ in _own_calls(body):
                     if isinstance(node, n.Call):
                         last = (n.dotted(node.func) or "").rpartition(".")[2]
+                        bound = self.program.lookup(last, scope) if isinstance(node.func, n.Name) else None
+                        imported = bound[0][0] if bound is not None else None
+                        if isinstance(imported, n.Import) and imported.name:
+                            last = imported.name
                         self._calls.setdefault(last, []).append((node, scope))
         return self._calls
 

@@ -1,5 +1,7 @@
 """pydantic: models, types and limits, in version 2 and in version 1's spelling."""
 
+from functools import cache
+
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
 from mappu.flow.words import RunWord
@@ -23,12 +25,16 @@ _ERROR = "pydantic.ValidationError"
 def version_of(reader: Reader) -> int:
     """The major version of pydantic that the manifests ask for: 1 only where they rule version 2 out."""
     package = reader.service.package("pydantic")
-    if package is None or not package.versions:
-        return 2
+    return _major(package.versions) if package is not None and package.versions else 2
+
+
+@cache
+def _major(versions: str) -> int:
     try:
-        return 2 if any(SpecifierSet(package.versions).contains(v, prereleases=True) for v in _SECOND) else 1
+        wanted = SpecifierSet(versions)
     except InvalidSpecifier:
         return 2
+    return 2 if any(wanted.contains(v, prereleases=True) for v in _SECOND) else 1
 
 
 _SECOND = [f"2.{minor}.{patch}" for minor in range(40) for patch in (0, 3, 9)] + ["3.0.0"]

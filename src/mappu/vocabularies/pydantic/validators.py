@@ -107,6 +107,14 @@ def _looked_at(method: n.Function) -> set[str]:
 
 def refusal(context: Context, function: n.Function, scope: Scope, depth: int = 0) -> tuple[str | None, bool]:
     """Tell whether a validator can refuse a value at all, and why its refusal ends as a 5xx, where it does."""
+    memo = context.reader.memo
+    if id(function) not in memo:
+        memo[id(function)] = (None, False)
+        memo[id(function)] = _refusal(context, function, scope, depth)
+    return memo[id(function)]
+
+
+def _refusal(context: Context, function: n.Function, scope: Scope, depth: int) -> tuple[str | None, bool]:
     program = context.reader.program
     inner = program.scope_of(function, scope)
     breaks: str | None = None
