@@ -57,8 +57,8 @@ def endpoint(inventory: Inventory, words: str) -> Endpoint:
     return next(e for e in inventory.endpoints if f"{e.method} {e.path}" == words)
 
 
-def field(found: Endpoint, path: str) -> Field:
-    return next(f for f in found.fields if f.path == path)
+def field(found: Endpoint, path: str, place: str | None = None) -> Field:
+    return next(f for f in found.fields if f.path == path and place in (None, f.place))
 
 
 def limits(found: Field) -> set[tuple[str, object, str]]:

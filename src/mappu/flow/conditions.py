@@ -11,7 +11,8 @@ from mappu.inventory.model import ConstraintKind, Place
 from mappu.syntax import nodes as n
 
 if TYPE_CHECKING:
-    from mappu.flow.engine import Engine, State
+    from mappu.flow.engine import Engine
+    from mappu.flow.state import State
 
 # What `value OP limit` says when it is true. The opposite operator says what holds when it is false.
 _LIMITS: dict[str, ConstraintKind] = {
@@ -20,6 +21,7 @@ _LIMITS: dict[str, ConstraintKind] = {
 _OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "==": "!=", "!=": "==", "in": "not-in", "not-in": "in",
              "is": "is-not", "is-not": "is"}  # fmt: skip
 _MIRROR = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!=", "is": "is", "is-not": "is-not"}
+_IDENTIFIER = re.compile(r"[A-Za-z_][\w-]*")
 _NOW = frozenset({"today", "now", "utcnow", "time"})
 
 
@@ -54,16 +56,6 @@ def truth(engine: Engine, expr: n.Expr, value: Value) -> Facts:
         return Facts((Finding(value.origin, "notEmpty", None, place),), ())
     # What client data merely went into (a record it found, say) states no limit on the data itself.
     return _customs(engine, expr, Value(value.origin) if value.origin is not None else NOTHING)
-
-
-def literal_truth(expr: n.Literal) -> Facts | None:
-    """Facts of a plain true or false say nothing of client data; they mark a verdict. None for other constants."""
-    return Facts() if isinstance(expr.value, bool) or expr.value is None or isinstance(expr.value, str) else None
-
-
-def plain_truth(value: Value) -> bool | None:
-    """True or False for a returned constant, None for anything else."""
-    return value.status == 1 if value.role == "local" and value.status in (0, 1) else None
 
 
 def from_verdicts(verdicts: list[tuple[bool, tuple[Finding, ...]]], returned: list[Value]) -> Facts | None:
@@ -117,9 +109,9 @@ def _both(engine: Engine, expr: n.Binary, left: Facts, right: Facts) -> Facts:
     """`left and right`. True means both hold. False means one of them fails: exact only where the left side just asks
     whether there is a value to look at."""
     if_true = left.if_true + right.if_true
-    asked = {f.origin for f in left.if_true if f.presence or f.kind in ("notNull", "type")}
+    asked = {f.origin for f in left.if_true if f.asks_presence}
     judged = {f.origin for f in right.if_false}
-    only_presence = bool(left.if_true) and all(f.presence or f.kind in ("notNull", "type") for f in left.if_true)
+    only_presence = bool(left.if_true) and all(f.asks_presence for f in left.if_true)
     if only_presence and judged and all(any(a.covers(j) for a in asked) for j in judged):
         return Facts(if_true, right.if_false)
     touched = {f.origin for f in (*left.if_false, *left.if_true, *right.if_false, *right.if_true)}
@@ -213,7 +205,7 @@ def _membership(engine: Engine, expr: n.Binary, left: Value, right: Value, place
     """`left in right`."""
     key = engine.program.text(expr.left, engine.scope) if left.origin is None else None
     if key is not None and right.origin is not None:
-        if not right.origin.path or right.via in ("keys", "dump"):
+        if right.via in ("keys", "dump") or (not _is_text(engine, right) and _IDENTIFIER.fullmatch(key)):
             return Facts((Finding(right.origin.child(key), "notNull", None, place, presence=True),), ())
         return Facts((Finding(right.origin, "pattern", re.escape(key), place),), (_custom(engine, expr, right.origin),))
     if left.origin is None:
@@ -225,6 +217,10 @@ def _membership(engine: Engine, expr: n.Binary, left: Value, right: Value, place
         kind: ConstraintKind = "enum"
         return Facts((Finding(left.origin, kind, allowed, place),), (_custom(engine, expr, left.origin),))
     return _customs(engine, expr, _direct(left, right))
+
+
+def _is_text(engine: Engine, value: Value) -> bool:
+    return value.made is not None and engine.words.language.types.get(value.made.name) == "string"
 
 
 def constants_in(engine: Engine, expr: n.Expr) -> list[object]:
@@ -261,7 +257,3 @@ def pattern_facts(engine: Engine, origin: Origin | None, pattern: object, anchor
         text += "$"
     found = Finding(origin, "pattern", text, engine.place(node))
     return Facts((found,), (_custom(engine, node, origin),))
-
-
-__all__ = ["NOTHING", "constants_in", "facts", "from_verdicts", "gathering", "literal_truth", "pattern_facts",
-           "plain_truth", "quantified", "truth"]  # fmt: skip

@@ -15,8 +15,7 @@ _PARENTS = {
     "FileNotFoundError": "OSError", "PermissionError": "OSError", "UnicodeError": "ValueError",
     "UnicodeDecodeError": "UnicodeError", "json.JSONDecodeError": "ValueError", "json.decoder.JSONDecodeError": "ValueError",
     "decimal.InvalidOperation": "ArithmeticError", "StopIteration": "Exception", "Exception": "BaseException",
-    "pydantic.ValidationError": "ValueError", "pydantic_core.ValidationError": "ValueError",
-    "pydantic.v1.ValidationError": "ValueError",
+    "BaseException": "",
 }  # fmt: skip
 
 language = Language(
@@ -36,6 +35,7 @@ language = Language(
     types={"str": "string", "int": "integer", "float": "number", "bool": "boolean", "list": "array", "tuple": "array",
            "dict": "object"},
     parents=_PARENTS,
+    top_error="Exception",
     collections=frozenset({"list", "dict", "set", "collections.defaultdict", "collections.OrderedDict",
                            "collections.deque"}),
     pure=frozenset({"len", "print", "repr", "str", "isinstance", "type", "id", "sum", "min", "max", "any", "all", "zip",

@@ -1,11 +1,11 @@
 """What the flow engine knows of a value, and what it reports of a route."""
 
-from collections.abc import Mapping
-from typing import Literal
+from collections.abc import Iterable, Mapping
+from typing import Literal, TypeAlias
 
 import msgspec
 
-from mappu.inventory.model import ConstraintKind, Place
+from mappu.inventory.model import ConstraintKind, Place, PlaceIn
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 
@@ -13,10 +13,14 @@ Role = Literal["data", "request", "answer", "error", "lookup", "entity", "local"
 Effect = Literal["rejects", "breaks", "swallowed", "carries-on", "too-late", "unknown"]
 
 
+# Places whose data is flat: a name there leads to a value, never further down.
+FLAT = frozenset({"query", "header", "cookie", "path"})
+
+
 class Origin(msgspec.Struct, frozen=True):
     """Client data: the place it came in, and the steps inside it (`[]` an element, `{}` a map's value)."""
 
-    place: str
+    place: PlaceIn
     path: tuple[str, ...] = ()
 
     def child(self, step: str) -> "Origin":
@@ -40,6 +44,11 @@ class Finding(msgspec.Struct, frozen=True):
     sized: bool = False
     presence: bool = False
 
+    @property
+    def asks_presence(self) -> bool:
+        """True where it only says that the data is there, or of which type it is."""
+        return self.presence or self.kind in ("notNull", "type")
+
 
 class Facts(msgspec.Struct, frozen=True):
     """What follows from a condition: the findings that hold when it is true, and those that hold when it is false."""
@@ -59,7 +68,7 @@ class Value(msgspec.Struct, frozen=True, eq=False):
     - `status`, `message`: of an answer or an error made here.
     - `made`: the class it is an instance of; `attrs`: what its attributes or keys were built from.
     - `whole`: client data spread into it with no field chosen.
-    - `facts`: what follows when it turns out true or false.
+    - `facts`: what follows when it turns out true or false. `truth`: which of the two it plainly is.
     """
 
     origin: Origin | None = None
@@ -72,6 +81,11 @@ class Value(msgspec.Struct, frozen=True, eq=False):
     facts: Facts | None = None
     whole: Origin | None = None
     message: str | None = None
+    truth: bool | None = None
+
+    def but(self, **changes: object) -> "Value":
+        """The same value with some of it changed."""
+        return msgspec.structs.replace(self, **changes)
 
     @property
     def touched(self) -> frozenset[Origin]:
@@ -160,3 +174,12 @@ class Report(msgspec.Struct):
     sinks: list[Sink] = []
     events: list[Event] = []
     escapes: list[Escape] = []
+
+
+def all_touched(values: Iterable[Value]) -> frozenset[Origin]:
+    """All the client data that any of the values holds or was made from."""
+    return frozenset().union(*(v.touched for v in values))
+
+
+# The arguments of a call, each with what it holds.
+Given: TypeAlias = list[tuple[n.Arg, Value]]

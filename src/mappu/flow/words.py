@@ -6,7 +6,7 @@ from typing import Literal
 import msgspec
 
 from mappu.flow.values import Origin
-from mappu.inventory.model import ConstraintKind
+from mappu.inventory.model import ConstraintKind, PlaceIn
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 
@@ -33,7 +33,7 @@ class Language(msgspec.Struct, frozen=True):
     `sizes` count, `keeps` give the same text back (trimmed, lower-cased), `keeps_call` likewise as functions,
     `converts` make another type and throw, `tests` are methods that hold only for a certain pattern, `matchers` match a
     pattern (True where they are anchored at the start by themselves, "full" at both ends), `parents` is the tree of the
-    built-in errors.
+    built-in errors below `top_error`.
     """
 
     sizes: frozenset[str]
@@ -44,6 +44,7 @@ class Language(msgspec.Struct, frozen=True):
     matchers: Mapping[str, str]
     types: Mapping[str, str]
     parents: Mapping[str, str]
+    top_error: str
     collections: frozenset[str]
     pure: frozenset[str]
     sinks: Mapping[str, Sinks]
@@ -58,7 +59,8 @@ class Words(msgspec.Struct, frozen=True):
     - `answers`: response classes, to their status when none is given.
     - `mapped`: the service's own mapping of an error class to a status: None where there is none, 0 where it cannot be
       told.
-    - `runs`: tells whether a call runs a model's rules.
+    - `runs`: tells whether a call runs a model's rules. `casts`: the same of a value that is only declared to be of a type.
+    - `error_parents`: what error classes outside the service inherit from; `error_aliases`: other names of the same class.
     - `stores` write at once, `stages` only once one of `commits` is called; `lookups` read storage.
     - `checkers`: parts of names that suggest that a call outside the service checks what it is given.
     - `dumps`: methods that give all of a model's data back.
@@ -66,7 +68,7 @@ class Words(msgspec.Struct, frozen=True):
     """
 
     language: Language
-    request: Mapping[str, str]
+    request: Mapping[str, PlaceIn]
     request_types: frozenset[str]
     broken: Mapping[str, str]
     errors: Mapping[str, int]
@@ -74,6 +76,9 @@ class Words(msgspec.Struct, frozen=True):
     status_member: str
     mapped: Callable[[Target], int | None]
     runs: Callable[[n.Call, Scope], RunWord | None]
+    casts: Callable[[n.Expr, n.Expr, Scope], RunWord | None]
+    error_parents: Mapping[str, str]
+    error_aliases: Mapping[str, str]
     is_entity: Callable[[Target], bool]
     stores: frozenset[str]
     stages: frozenset[str]

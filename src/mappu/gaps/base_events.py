@@ -22,8 +22,10 @@ def seen(scan: Scan, kind: str, fix: str) -> Iterator[Gap]:
 
 def named(route: RouteEvidence, event: Event) -> tuple[str | None, PlaceIn | None]:
     """The path and place of the field an event is about."""
-    found = field_at(route, event.origin.place, event.origin.path) if event.origin is not None else None
-    return (found.field.path, found.field.place) if found is not None else (None, None)
+    if event.origin is None:
+        return None, None
+    found = field_at(route, event.origin.place, event.origin.path)
+    return (found.field.path, found.field.place) if found is not None else ("*", event.origin.place)
 
 
 def field_at(route: RouteEvidence, place: str, path: tuple[str, ...]) -> FieldEvidence | None:

@@ -17,7 +17,7 @@ def find(scan: Scan) -> Iterator[Gap]:
         for run in route.report.runs:
             if run.result.effect == "swallowed":
                 around = field_at(route, run.origin.place, run.origin.path)
-                place = around.field.place if around is not None else None
+                place = around.field.place if around is not None else run.origin.place
                 line = f" on line {run.result.place.line}" if run.result.place is not None else ""
                 why = f"the model's rules run here, and their error is caught{line} and passed over"
                 yield gap(kind, route, run.place, why, _FIX, field="*", place=place)

@@ -38,7 +38,7 @@ def _rules(route: RouteEvidence) -> Iterator[Gap]:
         about = f" ({listed(fields)})" if fields else ""
         why = f"the model is built by hand{about} and nothing turns its ValidationError into a 4xx"
         fix = "bind the model as a parameter, or catch ValidationError and raise HTTPException(422)"
-        place = around.field.place if around is not None else None
+        place = around.field.place if around is not None else run.origin.place
         yield gap(kind, route, run.place, why, fix, field="*", place=place)
 
 

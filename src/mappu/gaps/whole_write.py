@@ -27,7 +27,7 @@ def find(scan: Scan) -> Iterator[Gap]:
             said = f"{open_model} lets undeclared fields through" if open_model else "nothing chooses its fields"
             why = f"the whole {place} is written to storage here and {said}: a client may set any column"
             fix = "name the fields that are written, or write a model that lists them"
-            yield gap(kind, route, sink.place, why, fix, field="*", place=place)  # type: ignore[arg-type]
+            yield gap(kind, route, sink.place, why, fix, field="*", place=place)
 
 
 def _whole_body(found: FieldEvidence, path: tuple[str, ...]) -> bool:

@@ -163,7 +163,7 @@ class Assembly:
 
     def where(self, origin: Origin, above: _Draft | None) -> tuple[PlaceIn, str]:
         """The place and the path a client sends for data known only to the flow engine."""
-        place: PlaceIn = above.laid.place if above is not None else origin.place  # type: ignore[assignment]
+        place: PlaceIn = above.laid.place if above is not None else origin.place
         base, steps = "", origin.path
         if above is not None and above.laid.path != WHOLE:
             base, steps = above.laid.path, origin.path[len(above.laid.origin.path) :]

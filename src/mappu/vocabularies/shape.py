@@ -4,6 +4,7 @@ Every vocabulary turns its own way of writing rules into shapes; frameworks say 
 lays it out as fields.
 """
 
+from collections.abc import Mapping
 from typing import Literal, Protocol
 
 import msgspec
@@ -106,6 +107,9 @@ class Vocabulary(Protocol):
     name: str
     language: str
     tokens: tuple[bytes, ...]
+    # Its error classes to what each inherits from, and other names of them to the one used there.
+    error_parents: Mapping[str, str]
+    error_aliases: Mapping[str, str]
 
     def shape(self, reader: Reader, expr: n.Expr, scope: Scope) -> Shape:
         """Return what a type or schema expression allows; its `known` is False where that can't be told."""
@@ -115,3 +119,6 @@ class Vocabulary(Protocol):
 
     def run(self, reader: Reader, call: n.Call, scope: Scope) -> RunWord | None:
         """Tell whether a call runs a model's rules (or only looks as if)."""
+
+    def cast(self, reader: Reader, type_: n.Expr, value: n.Expr, scope: Scope) -> RunWord | None:
+        """Tell whether a type that a value is only declared to have is a model, whose rules then do not run."""

@@ -117,13 +117,13 @@ class _Collector:
         return None
 
     def _model_class(self, target: Target) -> None:
-        """A model used as a dependency: its fields become parameters, and its rules run outside the binder, where a
-        failure is not mapped to a 4xx."""
+        """A model used as a dependency: its fields become parameters with their types and limits, which the binder
+        checks. Its validator methods run when the model is made, outside the binder: a failure there is a 5xx."""
         shape = models.of_class(self.context, target)
         for field in shape.fields:
             place: PlaceIn = "path" if field.name in self.path_names else "query"
             rules = tuple(
-                msgspec.structs.replace(r, breaks=r.breaks or _MODEL_DEPENDS) if r.kind != "format" else r
+                msgspec.structs.replace(r, breaks=r.breaks or _MODEL_DEPENDS) if r.kind == "custom" else r
                 for r in field.shape.rules
             )
             origin = Origin(place, (field.name,))

@@ -6,7 +6,7 @@ from mappu.flow.python import language
 from mappu.flow.words import RunWord, Words
 from mappu.frameworks.base import Service
 from mappu.frameworks.fastapi.sites import Sites
-from mappu.inventory.model import ConstraintKind
+from mappu.inventory.model import ConstraintKind, PlaceIn
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.vocabularies import vocabularies
@@ -20,8 +20,10 @@ OTHER_SPECIAL = frozenset({
     "starlette.websockets.WebSocket", "fastapi.websockets.WebSocket", "fastapi.security.SecurityScopes",
 })  # fmt: skip
 
-_READS = {"json": "body", "body": "body", "stream": "body", "form": "form", "query_params": "query", "headers": "header",
-          "cookies": "cookie", "path_params": "path"}  # fmt: skip
+_READS: dict[str, PlaceIn] = {
+    "json": "body", "body": "body", "stream": "body", "form": "form", "query_params": "query", "headers": "header",
+    "cookies": "cookie", "path_params": "path",
+}  # fmt: skip
 _ERRORS = {
     "fastapi.HTTPException": 0, "fastapi.exceptions.HTTPException": 0, "starlette.exceptions.HTTPException": 0,
 }  # fmt: skip
@@ -64,12 +66,17 @@ def words(service: Service, sites: Sites) -> Words:
     def runs(call: n.Call, scope: Scope) -> RunWord | None:
         return next((w for v in vocabularies() if (w := v.run(reader, call, scope)) is not None), None)
 
+    def casts(type_: n.Expr, value: n.Expr, scope: Scope) -> RunWord | None:
+        return next((w for v in vocabularies() if (w := v.cast(reader, type_, value, scope)) is not None), None)
+
     house: dict[str, dict[ConstraintKind, object]] = {
         r.function: dict(r.constraints) for r in service.settings.rule if r.function is not None
     }
     return Words(
         language=language, request=_READS, request_types=REQUESTS, broken={"json": "json.JSONDecodeError"},
-        errors=_ERRORS, answers=_ANSWERS, status_member="status_code", mapped=mapped, runs=runs,
+        error_parents={**language.parents, **{k: p for v in vocabularies() for k, p in v.error_parents.items()}},
+        error_aliases={k: a for v in vocabularies() for k, a in v.error_aliases.items()},
+        errors=_ERRORS, answers=_ANSWERS, status_member="status_code", mapped=mapped, runs=runs, casts=casts,
         is_entity=lambda target: pydantic.is_entity(reader, target), stores=_STORES, stages=_STAGES, commits=_COMMITS,
         lookups=_LOOKUPS, checkers=_CHECKERS,
         dumps=frozenset({"model_dump", "dict", "model_dump_json", "json", "copy", "model_copy"}), house=house,
@@ -113,7 +120,9 @@ def _status(
     inner = program.scope_of(handler, handler_scope)
     found = []
     for node in n.walk(*handler.body):
-        code = node.argument(1, "status_code") if isinstance(node, n.Call) and node.keyword("status_code") else None
+        code = node.keyword("status_code") if isinstance(node, n.Call) else None
+        if code is None and isinstance(node, n.Call) and program.name_of(node.func, inner) in _ANSWERS:
+            code = node.argument(1, "status_code")
         constant = program.constant(code, inner) if code is not None else None
         named = [p for p in (n.dotted(code) or "").split("_") if p.isdigit()]
         if constant is not None and isinstance(constant.value, int):

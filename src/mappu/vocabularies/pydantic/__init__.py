@@ -20,6 +20,8 @@ _SKIPPING = {
 _CASTS = frozenset({"typing.cast", "cast"})
 _LOOSE = frozenset({"pydantic.parse_obj_as", "pydantic.v1.parse_obj_as"})
 _ERROR = "pydantic.ValidationError"
+_SAME_ERROR = ("pydantic_core.ValidationError", "pydantic_core._pydantic_core.ValidationError",
+               "pydantic.error_wrappers.ValidationError", "pydantic.v1.ValidationError")  # fmt: skip
 
 
 def version_of(reader: Reader) -> int:
@@ -46,6 +48,8 @@ class Pydantic:
     name = "pydantic"
     language = "python"
     tokens = (b"pydantic", b"sqlmodel", b"BaseModel", b"BaseSettings")
+    error_parents = {_ERROR: "ValueError", "pydantic_core.PydanticCustomError": "ValueError"}
+    error_aliases = dict.fromkeys(_SAME_ERROR, _ERROR)
 
     def context(self, reader: Reader) -> reading.Context:
         return reading.Context(reader, version_of(reader))
@@ -70,8 +74,7 @@ class Pydantic:
         program = reader.program
         name = program.name_of(call.func, scope) if isinstance(call.func, n.Name | n.Member) else None
         if name in _CASTS and len(call.args) == 2:
-            skips = "the type is only declared here: nothing looks at the value when the request comes"
-            return self._word(reader, call.args[0].value, scope, call.args[1].value, False, skips)
+            return self.cast(reader, call.args[0].value, call.args[1].value, scope)
         if name in _LOOSE and len(call.args) >= 2:
             return self._word(reader, call.args[0].value, scope, call.args[1].value, False, None)
         if isinstance(call.func, n.Member):
@@ -80,6 +83,10 @@ class Pydantic:
         if spread is None or not isinstance(call.func, n.Name):
             return None
         return self._word(reader, call.func, scope, spread.value, True, None)
+
+    def cast(self, reader: Reader, type_: n.Expr, value: n.Expr, scope: Scope) -> RunWord | None:
+        skips = "the type is only declared here: nothing looks at the value when the request comes"
+        return self._word(reader, type_, scope, value, False, skips)
 
     def _method(self, reader: Reader, call: n.Call, func: n.Member, scope: Scope) -> RunWord | None:
         skips = _SKIPPING.get(func.name)

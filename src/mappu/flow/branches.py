@@ -1,0 +1,182 @@
+"""Branches: conditions, loops and switches, and what a branch that refuses says of client data."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from mappu.flow import conditions
+from mappu.flow.state import Condition, Outcome, State, element
+from mappu.flow.values import Event, Finding, Result
+from mappu.syntax import nodes as n
+
+if TYPE_CHECKING:
+    from mappu.flow.engine import Engine
+
+NOTICES = frozenset({"warning", "warn", "error", "critical", "exception"})
+
+
+def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
+    facts = conditions.facts(engine, stmt.test, state)
+    then, other = state.copy(), state.copy()
+    text = engine.place(stmt.test).text or ""
+    # Where the other arm leaves, code in this one stands under no condition that matters.
+    taken = _arm(engine, stmt.then, then, None if _leaves(stmt.other) else Condition(text, facts.if_true))
+    skipped = _arm(engine, stmt.other, other, None if _leaves(stmt.then) else Condition(f"not {text}", facts.if_false))
+    guard(engine, facts.if_false, stmt.then, taken, then, state)
+    guard(engine, facts.if_true, stmt.other, skipped, other, state)
+    outcome = Outcome()
+    outcome.absorb(taken)
+    outcome.absorb(skipped)
+    outcome.falls = taken.falls or skipped.falls
+    state.take(s for s, o in ((then, taken), (other, skipped)) if o.falls)
+    return outcome
+
+
+def _arm(engine: Engine, body: tuple[n.Stmt, ...], state: State, condition: Condition | None) -> Outcome:
+    if condition is None:
+        return engine.block(body, state)
+    engine.under.append(condition)
+    try:
+        return engine.block(body, state)
+    finally:
+        engine.under.pop()
+
+
+def _leaves(body: tuple[n.Stmt, ...]) -> bool:
+    """True for a body that plainly ends by returning or raising."""
+    last = body[-1] if body else None
+    if isinstance(last, n.If):
+        return _leaves(last.then) and _leaves(last.other)
+    return isinstance(last, n.Leave) and last.kind in ("return", "raise")
+
+
+def guard(
+    engine: Engine,
+    findings: tuple[Finding, ...],
+    body: tuple[n.Stmt, ...],
+    outcome: Outcome,
+    after: State,
+    before: State,
+) -> None:
+    """Judge a branch: where it refuses, what its condition rules out becomes a check."""
+    if not body or not findings:
+        return
+    if outcome.falls:
+        guard_that_falls(engine, findings, body, outcome, after, before)
+        return
+    ends = [e for e in outcome.exits if e.kind in ("return", "raise")]
+    if not ends or any(e.kind == "loop" for e in outcome.exits):
+        return
+    effects = {e.result.effect for e in ends}
+    if len(engine.frames) > 1 and all(e.kind == "return" for e in ends):
+        # What a helper returns refuses nothing by itself: it is a verdict, for whoever called to act on.
+        truths = {True if e.value.role == "answer" else e.value.truth for e in ends}
+        if len(truths) == 1 and None not in truths:
+            engine.frame.verdicts.append((truths == {True}, findings))
+        return
+    worst = next((e.result for e in ends if e.result.effect == "breaks"), ends[0].result)
+    if effects <= {"rejects", "breaks", "unknown"} or effects == {"swallowed"}:
+        message = next((e.value.message for e in ends if e.value.message), None)
+        for finding in findings:
+            settle(engine, finding, worst, before, message)
+
+
+def settle(engine: Engine, finding: Finding, result: Result, before: State, message: str | None) -> None:
+    """Record a refusing check; one that comes after its data was stored is too late, and one that stands below a
+    condition on something else is a limit for some requests only."""
+    around = [c.text for c in engine.under if c.matters_to(finding)]
+    if around and finding.kind not in ("exists", "unique"):
+        text = f"{finding.place.text} (only where {' and '.join(around)})"
+        finding = Finding(finding.origin, "custom", text, finding.place)
+    late = next((p for o, p in before.stored if o.covers(finding.origin) or finding.origin.covers(o)), None)
+    if result.effect == "rejects" and late is not None and finding.kind not in ("exists", "unique"):
+        engine.check(finding, Result("too-late", result.status, late), message)
+        why = f"the check refuses only after the data was stored on line {late.line}"
+        engine.event(Event("late-check", finding.place, why, finding.origin, late))
+        return
+    engine.check(finding, result, message)
+    if result.effect == "breaks":
+        ends = f"an error that nothing maps to a 4xx (line {result.place.line})" if result.place else "a 5xx"
+        engine.event(Event("server-error", finding.place, f"what the check refuses ends as {ends}", finding.origin))
+    elif result.effect == "swallowed":
+        why = "the failed check raises an error that is caught and passed over"
+        engine.event(Event("ignored-outcome", finding.place, why, finding.origin, result.place))
+
+
+def guard_that_falls(
+    engine: Engine,
+    findings: tuple[Finding, ...],
+    body: tuple[n.Stmt, ...],
+    outcome: Outcome,
+    after: State,
+    before: State,
+) -> None:
+    dropped = outcome.dropped
+    if dropped is None and after.status is not None and after.status != before.status:
+        dropped = after.status[1]
+    if dropped is not None:
+        for finding in findings:
+            engine.check(finding, Result("carries-on", None, dropped))
+            why = "an error answer is made here, and the handler carries on as if nothing had happened"
+            engine.event(Event("no-stop", dropped, why, finding.origin))
+        return
+    gathered = conditions.gathering(engine, body, before)
+    if gathered is not None:
+        engine.frame.pending.setdefault(gathered, []).extend(findings)
+    elif outcome.falls and _only_notices(body):
+        for finding in findings:
+            if not finding.presence:
+                engine.check(finding, Result("swallowed"))
+                why = "the failed check is only logged, and the handler goes on with the data"
+                engine.event(Event("ignored-outcome", finding.place, why, finding.origin))
+
+
+def loop(engine: Engine, stmt: n.Loop, state: State) -> Outcome:
+    inner = state.copy()
+    if stmt.over is not None and stmt.target is not None:
+        engine.bind(stmt.target, element(engine.value(stmt.over, state)), inner)
+    if stmt.test is not None:
+        engine.value(stmt.test, inner)
+    outcome = engine.block(stmt.body, inner)
+    outcome.exits = [e for e in outcome.exits if e.kind != "loop"]
+    outcome.falls = True
+    state.take([inner, state.copy()])
+    rest = engine.block(stmt.other, state)
+    outcome.absorb(rest)
+    return outcome
+
+
+def switch(engine: Engine, stmt: n.Switch, state: State) -> Outcome:
+    subject = engine.value(stmt.subject, state)
+    outcome, arms = Outcome(), []
+    allowed: list[object] = []
+    open_ended = True
+    for case in stmt.cases:
+        arm = state.copy()
+        text = f"{engine.place(stmt.subject).text} is {engine.place(case.patterns[0]).text}" if case.patterns else ""
+        step = _arm(engine, case.body, arm, Condition(text, ()) if case.patterns else None)
+        outcome.absorb(step)
+        constants = [engine.program.constant(p, engine.scope) for p in case.patterns]
+        if case.patterns and all(c is not None for c in constants):
+            allowed.extend(c.value for c in constants if c is not None)
+        elif not case.patterns:
+            open_ended = False
+            if subject.origin is not None and allowed:
+                finding = Finding(subject.origin, "enum", list(allowed), engine.place(stmt.subject))
+                guard(engine, (finding,), case.body, step, arm, state)
+        if step.falls:
+            arms.append(arm)
+    outcome.falls = open_ended or bool(arms)
+    state.take(arms + ([state.copy()] if open_ended else []))
+    return outcome
+
+
+def _only_notices(body: tuple[n.Stmt, ...]) -> bool:
+    """True for a branch that does nothing but log that something is wrong."""
+    return bool(body) and all(
+        isinstance(s, n.Do)
+        and isinstance(s.value, n.Call)
+        and isinstance(s.value.func, n.Member)
+        and s.value.func.name in NOTICES
+        for s in body
+    )

@@ -1,0 +1,98 @@
+"""Calls of other code: functions and classes of the service, which are walked into, and code outside."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from mappu.flow.state import State
+from mappu.flow.values import NOTHING, Given, Value, all_touched
+from mappu.symbols.program import Scope, Target
+from mappu.syntax import nodes as n
+
+if TYPE_CHECKING:
+    from mappu.flow.engine import Engine
+
+MAX_DEPTH = 6
+MAX_CALLS = 150
+
+
+def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given: Given, state: State) -> Value:
+    """Walk into a function of the service itself."""
+    function = target.node
+    assert isinstance(function, n.Function)
+    assert target.scope is not None
+    carries = [*(v for _, v in given), receiver, *receiver.attrs.values()]
+    if not any(v.touched or v.whole or v.role == "request" or v.attrs for v in carries):
+        # No client data goes in: what it gives back is of interest only by its type.
+        made = engine.program.class_of(
+            Target(function.name, n.Param(function.span, "", function.returns), target.scope)
+        )
+        return Value(made=made) if made is not None and function.returns is not None else NOTHING
+    engine.calls += 1
+    if len(engine.frames) > MAX_DEPTH or engine.calls > MAX_CALLS or function in engine.calling:
+        for _, held in given:
+            engine.escape(held, engine.place(expr), f"calls go deeper than {MAX_DEPTH} here ({target.name})")
+        return Value(taints=all_touched([v for _, v in given]))
+    inner = State()
+    params = list(function.params)
+    is_method = isinstance(target.scope.owner, n.Class)
+    if is_method and params and not any((n.dotted(m.name) or "") == "staticmethod" for m in function.marks):
+        inner.env[params.pop(0).name] = receiver if receiver.made or receiver.origin else Value(made=receiver.made)
+    plain = [p for p in params if p.kind == "plain"]
+    position = 0
+    for arg, held in given:
+        if arg.spread:
+            continue
+        if arg.name is not None:
+            inner.env[arg.name] = held
+        elif position < len(plain):
+            inner.env[plain[position].name] = held
+            position += 1
+    for param in plain:
+        if param.name not in inner.env:
+            inner.env[param.name] = _typed(engine, param, target.scope)
+        elif inner.env[param.name] is NOTHING or inner.env[param.name].made is None:
+            inner.env[param.name] = _with_type(engine, inner.env[param.name], param, target.scope)
+    inner.stored, inner.staged = state.stored, state.staged
+    found, _ = engine.function(function, target.scope, inner)
+    state.stored, state.staged = inner.stored, inner.staged
+    return found
+
+
+def _typed(engine: Engine, param: n.Param, scope: Scope) -> Value:
+    made = engine.program.class_of(Target(param.name, param, scope)) if param.type is not None else None
+    return Value(made=made) if made is not None else NOTHING
+
+
+def _with_type(engine: Engine, held: Value, param: n.Param, scope: Scope) -> Value:
+    made = _typed(engine, param, scope).made
+    if made is None or held.origin is not None or held.role != "data":
+        return held
+    return held.but(made=made)
+
+
+def construct(engine: Engine, target: Target, given: Given) -> Value:
+    """An instance of a class of the service: what its attributes are built from is kept."""
+    attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
+    whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
+    role = "entity" if engine.words.is_entity(target) else "data"
+    return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole)  # type: ignore[arg-type]
+
+
+def outside(engine: Engine, expr: n.Call, name: str, target: Target | None, receiver: Value, given: Given) -> Value:
+    """A call that cannot be looked into."""
+    touched = all_touched([v for _, v in given]) | receiver.touched
+    last = name.rpartition(".")[2].lower()
+    if touched and any(c in last for c in engine.words.checkers) and last not in engine.words.language.pure:
+        for _, held in given:
+            engine.escape(held, engine.place(expr), f"`{name}` may check this and cannot be looked into")
+    if isinstance(expr.func, n.Name) and target is None and last not in engine.words.language.pure:
+        for _, held in given:
+            engine.escape(held, engine.place(expr), f"`{name}` is not found in the source")
+    if isinstance(expr.func, n.Member) and receiver.role == "lookup":
+        return Value(role="lookup", taints=touched)
+    whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
+    attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
+    entity = target is not None and engine.words.is_entity(target)
+    return Value(role="entity" if entity else "data", taints=touched, whole=whole, attrs=attrs, made=target,
+                 via="text" if touched else "")  # fmt: skip

@@ -1,0 +1,152 @@
+"""Ways a path ends: returns, raises, what catches them, and what the client meets in the end."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from http import HTTPStatus
+from typing import TYPE_CHECKING
+
+from mappu.flow.state import Exit, Handler, Outcome, State
+from mappu.flow.values import NOTHING, Result, Value
+from mappu.inventory.model import Place
+from mappu.symbols.program import Scope, Target
+from mappu.syntax import nodes as n
+
+if TYPE_CHECKING:
+    from mappu.flow.engine import Engine
+
+_STATUSES = {s.name: s.value for s in HTTPStatus} | {"UNPROCESSABLE_CONTENT": 422, "CONTENT_TOO_LARGE": 413}
+
+
+def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
+    outcome = Outcome()
+    outcome.falls = False
+    place = engine.place(stmt)
+    if stmt.kind in ("break", "continue"):
+        outcome.exits.append(Exit("loop", Result("unknown"), place))
+    elif stmt.kind == "raise":
+        value = engine.value(stmt.value, state) if stmt.value is not None else NOTHING
+        kind = "raise" if stmt.value is not None else "raise again"
+        outcome.exits.append(Exit(kind, raised(engine, stmt.value, value, place), place, value))
+    else:
+        value = engine.value(stmt.value, state) if stmt.value is not None else NOTHING
+        status = value.status if value.role == "answer" else None
+        if status is None and state.status is not None and len(engine.frames) == 1:
+            status = state.status[0]
+        effect = Result("rejects" if status is not None and 400 <= status < 500 else "carries-on", status, place)
+        if status is not None and status >= 500:
+            effect = Result("breaks", status, place)
+        outcome.exits.append(Exit("return", effect, place, value))
+    return outcome
+
+
+def raised(engine: Engine, expr: n.Expr | None, value: Value, place: Place) -> Result:
+    """What raising this ends as: through the catches around it, the framework's own errors, the service's maps."""
+    if expr is None:
+        return Result("unknown", None, place)
+    callee = expr.func if isinstance(expr, n.Call) else expr
+    target = value.made if value.role == "error" and value.made is not None else None
+    target = target or engine.program.resolve(callee, engine.scope)
+    if target is not None and not isinstance(target.node, n.Class):
+        made = engine.program.class_of(target) if target.node is not None else None
+        target = made or target
+    return thrown(engine, target, value.status, place)
+
+
+def thrown(engine: Engine, target: Target | None, status: int | None, place: Place) -> Result:
+    """The same for an error known by its class."""
+    for handler in reversed(engine.handlers):
+        for catch, scope, result in handler.catches:
+            if catches(engine, catch, scope, target):
+                if result is None:
+                    break
+                return result
+    if target is None:
+        return Result("unknown", None, place)
+    if status is None:
+        status = engine.words.mapped(target)
+    if status == 0:
+        return Result("unknown", None, place)
+    if status is None and engine.program.derives(target, engine.words.errors) is not None:
+        return Result("unknown", None, place)
+    if status is None:
+        return Result("breaks", 500, place)
+    return Result("rejects" if 400 <= status < 500 else "breaks", status, place)
+
+
+def catches(engine: Engine, catch: n.Catch, scope: Scope, target: Target | None) -> bool:
+    if not catch.types:
+        return True
+    names = set(error_names(engine, target)) if target is not None else {"Exception"}
+    aliases = engine.words.error_aliases
+    listed = (engine.program.name_of(t, scope) or n.dotted(t) or "" for t in catch.types)
+    return any(aliases.get(name, name) in names for name in listed)
+
+
+def error_names(engine: Engine, target: Target) -> Iterator[str]:
+    """The error's class and everything it inherits from, the language's own errors included."""
+    words = engine.words
+    for ancestor in engine.program.ancestry(target):
+        name = words.error_aliases.get(ancestor.name, ancestor.name)
+        while name:
+            yield name
+            # A class outside the service whose parent nobody knows is at least an ordinary error.
+            name = words.error_parents.get(name, words.language.top_error)
+
+
+def try_(engine: Engine, stmt: n.Try, state: State) -> Outcome:
+    outcome, arms = Outcome(), []
+    caught: list[tuple[n.Catch, Scope, Result | None]] = []
+    for catch in stmt.catches:
+        arm = state.copy()
+        if catch.name is not None:
+            made = engine.program.resolve(catch.types[0], engine.scope) if catch.types else None
+            arm.env[catch.name] = Value(role="error", made=made)
+        step = engine.block(catch.body, arm)
+        caught.append((catch, engine.scope, _caught(step, engine.place(catch))))
+        outcome.exits.extend(e for e in step.exits if e.kind == "return")
+        if step.falls:
+            arms.append(arm)
+    engine.handlers.append(Handler(caught))
+    body = engine.block(stmt.body, state)
+    engine.handlers.pop()
+    if body.falls:
+        rest = engine.block(stmt.other, state)
+        body.absorb(rest)
+        body.falls = rest.falls
+    outcome.absorb(body)
+    outcome.falls = body.falls or bool(arms)
+    state.take(([state.copy()] if body.falls else []) + arms)
+    final = engine.block(stmt.final, state)
+    outcome.absorb(final)
+    outcome.falls = outcome.falls and final.falls
+    return outcome
+
+
+def status_name(expr: n.Expr | None) -> int | None:
+    """The number in a name such as `HTTP_422_UNPROCESSABLE_ENTITY` of a package outside."""
+    name = n.dotted(expr) or ""
+    digits = [p for p in name.rpartition(".")[2].split("_") if p.isdigit() and len(p) == 3]
+    return int(digits[0]) if digits else _STATUSES.get(name.rpartition(".")[2])
+
+
+def status_of(engine: Engine, expr: n.Expr | None) -> int | None:
+    """A status written as number or name."""
+    found = engine.program.constant(expr, engine.scope)
+    if found is not None and isinstance(found.value, int):
+        return found.value
+    return status_name(expr)
+
+
+def _caught(step: Outcome, place: Place) -> Result | None:
+    """What an error ends as in a catch whose body ends like this; None where it is raised on unchanged."""
+    if step.falls:
+        # An error answer that was made there and not returned does not make the catch leave.
+        return Result("swallowed", None, step.dropped or place)
+    if any(e.kind == "raise again" for e in step.exits):
+        return None
+    ends = [e for e in step.exits if e.kind in ("return", "raise")]
+    results = [e.result for e in ends]
+    if not results or any(r.effect == "carries-on" for r in results):
+        return Result("swallowed", None, place)
+    return next((r for r in results if r.effect == "breaks"), results[0])

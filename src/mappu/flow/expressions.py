@@ -1,0 +1,196 @@
+"""What an expression holds, as far as client data goes."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from mappu.flow import calls, conditions, endings
+from mappu.flow.state import State, element
+from mappu.flow.values import FLAT, NOTHING, Facts, Origin, Read, Value, all_touched
+from mappu.symbols.program import Target
+from mappu.syntax import nodes as n
+
+if TYPE_CHECKING:
+    from mappu.flow.engine import Engine
+
+_COMPARISONS = frozenset({"and", "==", "!=", "<", "<=", ">", ">=", "in", "not-in", "is", "is-not"})
+
+
+def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
+    """Return what an expression holds, and record what happens to client data on the way."""
+    match expr:
+        case n.Name(id=name):
+            return _name(engine, expr, name, state)
+        case n.Member(value=base, name=name):
+            return _member(engine, expr, value(engine, base, state), name, state)
+        case n.Index(value=base, index=index):
+            return _index(engine, expr, value(engine, base, state), index, state)
+        case n.Call():
+            return calls.call(engine, expr, state)
+        case n.Literal(value=constant):
+            return Value(role="local", truth=bool(constant))
+        case n.Unary(op="yield", value=inner):
+            found = value(engine, inner, state)
+            engine.frame.yields.append(found)
+            return NOTHING
+        case n.Unary(op="not"):
+            return Value(facts=conditions.facts(engine, expr, state))
+        case n.Binary(op="or", left=left, right=right):
+            first, second = value(engine, left, state), value(engine, right, state)
+            if first.origin is not None:
+                return Value(first.origin, first.via, first.taints | second.touched)
+            return Value(taints=first.touched | second.touched, facts=conditions.facts(engine, expr, state))
+        case n.Binary(op=op) if op in _COMPARISONS:
+            facts = conditions.facts(engine, expr, state)
+            return Value(taints=frozenset(f.origin for f in (*facts.if_true, *facts.if_false)), facts=facts)
+        case n.Choice(test=test, then=then, other=other):
+            facts = conditions.facts(engine, test, state)
+            first, second = value(engine, then, state), value(engine, other, state)
+            kept = first if first.origin is not None else second
+            return Value(kept.origin, kept.via, first.taints | second.taints, made=kept.made, role=kept.role)
+        case n.Bind(target=target, value=inner):
+            found = value(engine, inner, state)
+            engine.bind(target, found, state, inner)
+            return found
+        case n.Comprehension(loops=loops, element=made_of, tests=tests):
+            inner_state = state.copy()
+            for target, over in loops:
+                engine.bind(target, element(value(engine, over, inner_state)), inner_state)
+            for test in tests:
+                value(engine, test, inner_state)
+            made = value(engine, made_of, inner_state)
+            return Value(taints=made.touched, attrs={"[]": made}, whole=made.whole)
+        case n.Entries(entries=entries):
+            return _entries(engine, entries, state)
+        case n.Items(items=items):
+            parts = [value(engine, i, state) for i in items]
+            return Value(role="local", taints=all_touched(parts))
+        case n.Template(parts=pieces):
+            return Value(taints=all_touched([value(engine, p, state) for p in pieces]), role="data", via="text")
+        case n.Binary():
+            return _combined(engine, expr, state)
+        case n.Unary(value=inner):
+            return value(engine, inner, state)
+    return NOTHING
+
+
+def _combined(engine: Engine, expr: n.Binary, state: State) -> Value:
+    """Two values put together: arithmetic on client data gives something derived from it, anything else may be text."""
+    left, right = value(engine, expr.left, state), value(engine, expr.right, state)
+    taints = all_touched([left, right])
+    constants = [engine.program.constant(e, engine.scope) for e in (expr.left, expr.right)]
+    texts = any(c is not None and isinstance(c.value, str) for c in constants)
+    numbers = any(c is not None and isinstance(c.value, int | float) for c in constants)
+    if not texts and (expr.op != "+" or numbers):
+        origin = left.origin if right.origin is None else right.origin if left.origin is None else None
+        return Value(origin, via="derived", taints=taints)
+    return Value(taints=taints, via="text")
+
+
+def annotated(engine: Engine, stmt: n.Variable, made: Value) -> Value:
+    """A local declared with a type: raw client data does not become a model by it."""
+    if made.origin is not None and made.made is None and stmt.type is not None:
+        run = engine.words.casts(stmt.type, stmt.value or stmt.type, engine.scope)
+        if run is not None:
+            calls.model_run(engine, stmt, run, made)
+    if made is NOTHING and stmt.type is not None:
+        target = engine.program.class_of(Target(stmt.name, stmt, engine.scope))
+        return Value(made=target) if target is not None else made
+    return made
+
+
+# --- names, members, elements -----------------------------------------------------------------------------------------
+
+
+def _name(engine: Engine, expr: n.Name, name: str, state: State) -> Value:
+    if name in state.env:
+        held = state.env[name]
+        pending = engine.frame.pending.pop(name, None)
+        if pending and held.facts is None:
+            # A list of errors is looked at: being empty means that every check behind it passed.
+            return Value(role="local", facts=Facts((), tuple(pending)))
+        return held
+    target = engine.program.resolve(expr, engine.scope)
+    return _global(engine, target)
+
+
+def _global(engine: Engine, target: Target | None) -> Value:
+    """A name from outside the function: a store kept in memory, an instance, a class, a module."""
+    if target is None:
+        return NOTHING
+    node = target.node
+    if isinstance(node, n.Assign | n.Variable) and target.scope is not None and target.scope.owner is None:
+        made = node.value
+        literal = isinstance(made, n.Entries | n.Items) and not (
+            made.entries if isinstance(made, n.Entries) else made.items
+        )
+        name = engine.program.name_of(made.func, target.scope) if isinstance(made, n.Call) else None
+        if literal or name in engine.words.language.collections:
+            return Value(role="store")
+        found = engine.program.class_of(target)
+        return Value(made=found) if found is not None else Value()
+    return Value()
+
+
+def _member(engine: Engine, expr: n.Member, held: Value, name: str, state: State) -> Value:
+    if held.role == "request":
+        place = engine.words.request.get(name)
+        if place is not None:
+            return Value(Origin(place))
+        return Value(role="data")
+    if name in held.attrs:
+        return held.attrs[name]
+    if held.origin is not None and not held.via:
+        return Value(held.origin.child(name), taints=held.taints)
+    if held.origin is not None:
+        return Value(taints=held.touched)
+    if held.role == "lookup":
+        # A column of a record that was found says nothing of the request any more.
+        return Value(role="lookup", taints=frozenset())
+    if held.made is not None:
+        target = engine.program.member(held.made, name)
+        if target is not None:
+            found = engine.program.class_of(target) if target.node is not None else None
+            return Value(made=found, taints=held.taints) if found is not None else Value(taints=held.taints)
+    if held.touched:
+        return Value(taints=held.touched)
+    return _global(engine, engine.program.resolve(expr, engine.scope))
+
+
+def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: State) -> Value:
+    key = engine.program.constant(index, engine.scope)
+    used = value(engine, index, state)
+    if held.origin is not None:
+        if key is not None and isinstance(key.value, str):
+            if key.value in held.attrs:
+                return held.attrs[key.value]
+            child = held.origin.child(key.value)
+            missing = endings.thrown(engine, Target(engine.words.language.missing_key), None, engine.place(expr))
+            engine.report.reads.append(Read(child, engine.place(expr), strict=True, result=missing))
+            return Value(child)
+        if held.origin.place in FLAT and not held.origin.path:
+            # A name made at run time: which one is read cannot be told.
+            return Value(taints=held.touched)
+        step = "[]" if key is not None or isinstance(index, n.Opaque) else "{}"
+        return Value(held.origin.child(step), taints=held.taints)
+    if key is not None and isinstance(key.value, str) and key.value in held.attrs:
+        return held.attrs[key.value]
+    if held.role == "store":
+        return Value(role="lookup", taints=used.touched)
+    return Value(taints=held.touched | used.touched, role=held.role if held.role == "lookup" else "data")
+
+
+def _entries(engine: Engine, entries: tuple[tuple[n.Expr | None, n.Expr], ...], state: State) -> Value:
+    attrs: dict[str, Value] = {}
+    whole = None
+    taints: set[Origin] = set()
+    for key, inner in entries:
+        held = value(engine, inner, state)
+        text = engine.program.text(key, engine.scope) if key is not None else None
+        if key is None:
+            whole = held.origin or held.whole or whole
+            attrs |= held.attrs
+        elif text is not None:
+            attrs[text] = held
+        taints |= held.touched
+    return Value(role="local" if not entries else "data", attrs=attrs, taints=frozenset(taints), whole=whole)

@@ -1,0 +1,96 @@
+"""Calls that look up, stage or write: where client data arrives in storage."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from mappu.flow.state import State
+from mappu.flow.values import NOTHING, Given, Origin, Value, all_touched
+from mappu.inventory.model import Place
+from mappu.symbols.program import Target
+from mappu.syntax import nodes as n
+
+if TYPE_CHECKING:
+    from mappu.flow.engine import Engine
+
+
+def assign_member(engine: Engine, expr: n.Call, given: Given, state: State) -> Value:
+    key, held = given[1][1], given[2][1]
+    if key.via == "key" and key.origin is not None:
+        parent = Origin(key.origin.place, key.origin.path[:-1])
+        engine.store(Value(parent, whole=parent), engine.place(expr), state, at_once=False)
+    elif held.touched:
+        engine.store(held, engine.place(expr), state, at_once=False)
+    return NOTHING
+
+
+def is_storage(engine: Engine, receiver: Value, target: Target | None) -> bool:
+    """A call of the service's own code is looked into instead; a list made here is no storage."""
+    if target is not None and isinstance(target.node, n.Function):
+        return False
+    return receiver.origin is None and receiver.role not in ("local", "answer", "error")
+
+
+def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: Given, state: State) -> Value | None:
+    words = engine.words
+    place = engine.place(expr)
+    if method in words.commits:
+        state.stored.extend(x for x in state.staged if x not in state.stored)
+        return NOTHING
+    held = [_spread(a, v) for a, v in given]
+    touched = all_touched(held)
+    if method in words.lookups:
+        if touched:
+            _query_text(engine, given, place)
+        return Value(role="lookup", taints=touched | (receiver.taints if receiver.role == "lookup" else frozenset()))
+    if receiver.role == "store" and method in ("append", "add", "update", "setdefault", "insert", "extend"):
+        for each in held:
+            engine.store(each, place, state, at_once=True)
+        return Value(taints=touched)
+    if method in words.stores or method in words.stages:
+        if method in ("execute", "exec", "scalars", "scalar"):
+            _query_text(engine, given, place)
+            if not any(_writes(a.value, engine) for a, _ in given):
+                return Value(role="lookup", taints=touched)
+        for each in held:
+            if each.touched or each.whole is not None:
+                engine.store(each, place, state, at_once=method in words.stores)
+        return Value(role="entity", taints=touched)
+    return None
+
+
+def _spread(arg: n.Arg, held: Value) -> Value:
+    """A value spread into a call goes there whole."""
+    return (
+        Value(held.origin, "dump", held.taints, whole=held.origin or held.whole, attrs=held.attrs)
+        if arg.spread
+        else held
+    )
+
+
+def _query_text(engine: Engine, given: Given, place: Place) -> None:
+    """Client data put into the text of a query; bound parameters come as data of their own and are fine."""
+    for arg, held in given[:1]:
+        if held.via == "text" and isinstance(arg.value, n.Template | n.Binary | n.Name):
+            engine.sink(held, "query text", place)
+
+
+def _writes(expr: n.Expr, engine: Engine) -> bool:
+    """True for a query that changes something: built by insert/update/delete calls, or text that starts so."""
+    followed = engine.program.value(expr, engine.scope)
+    node = followed[0] if followed is not None else expr
+    for part in n.walk(node):
+        if isinstance(part, n.Call):
+            name = (n.dotted(part.func) or (part.func.name if isinstance(part.func, n.Member) else "")).rpartition(".")[
+                2
+            ]
+            if name in ("insert", "update", "delete", "values", "text"):
+                texts = [p.value for p in n.walk(part) if isinstance(p, n.Literal) and isinstance(p.value, str)]
+                return name != "text" or _change_text(texts)
+        if isinstance(part, n.Literal) and isinstance(part.value, str):
+            return _change_text([part.value])
+    return False
+
+
+def _change_text(texts: list[str]) -> bool:
+    return any(t.lstrip().lower().startswith(("insert", "update", "delete", "replace", "merge")) for t in texts)
