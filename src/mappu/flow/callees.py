@@ -12,8 +12,8 @@ from mappu.syntax import nodes as n
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
 
-MAX_DEPTH = 6
-MAX_CALLS = 150
+MAX_DEPTH = 5
+MAX_CALLS = 80
 
 
 def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given: Given, state: State) -> Value:
@@ -22,12 +22,14 @@ def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given:
     assert isinstance(function, n.Function)
     assert target.scope is not None
     carries = [*(v for _, v in given), receiver, *receiver.attrs.values()]
-    if not any(v.touched or v.whole or v.role == "request" or v.attrs for v in carries):
-        # No client data goes in: what it gives back is of interest only by its type.
+    if not any(
+        v.origin or v.whole or v.role == "request" or (v.via == "text" and v.taints) or v.attrs for v in carries
+    ):
+        # No client data goes in, or only what was found by it: what comes back is of interest only by its type.
         made = engine.program.class_of(
             Target(function.name, n.Param(function.span, "", function.returns), target.scope)
         )
-        return Value(made=made) if made is not None and function.returns is not None else NOTHING
+        return Value(made=made if function.returns is not None else None, taints=all_touched(carries))
     engine.calls += 1
     if len(engine.frames) > MAX_DEPTH or engine.calls > MAX_CALLS or function in engine.calling:
         for _, held in given:

@@ -10,26 +10,28 @@ from collections.abc import Iterable
 from mappu.flow import branches, conditions, endings, expressions
 from mappu.flow.state import Condition, Frame, Handler, Outcome, State, join
 from mappu.flow.values import NOTHING, Check, Escape, Event, Finding, Report, Result, Sink, Value
-from mappu.flow.words import Entry, Question
+from mappu.flow.words import Entry, Words
 from mappu.inventory.model import Place
 from mappu.symbols.program import Program, Scope
 from mappu.syntax import nodes as n
 
 
 class Engine:
-    """Answers one Question. `frame` is the function being walked, `handlers` the catches around it, `under` the
-    conditions around it."""
+    """Follows client data through the functions of routes, one route after another.
 
-    def __init__(self, question: Question) -> None:
-        self.program: Program = question.program
-        self.words = question.words
+    `report` is what was found in the function entered last, `frame` the function being walked, `handlers` the catches
+    around it, `under` the conditions around it.
+    """
+
+    def __init__(self, program: Program, words: Words) -> None:
+        self.program, self.words = program, words
         self.report = Report()
         self.handlers: list[Handler] = []
         self.under: list[Condition] = []
         self.frames: list[Frame] = []
         self.calling: list[n.Function] = []
         self.calls = 0
-        self.entries = question.entries
+        self._entered: dict[tuple[object, ...], tuple[Value, Report]] = {}
 
     @property
     def frame(self) -> Frame:
@@ -45,28 +47,33 @@ class Engine:
 
     # --- running ------------------------------------------------------------------------------------------------------
 
-    def run(self) -> Report:
-        """Walk all entries in order and return what was found."""
-        state = State()
+    def run(self, entries: Iterable[Entry]) -> Report:
+        """Walk the functions of a route in order and return what was found."""
+        whole = Report()
         results: list[Value] = []
-        for entry in self.entries:
-            env = {name: Value(origin, made=entry.types.get(name)) for name, origin in entry.data.items()}
-            env |= {name: Value(role="request") for name in entry.requests}
-            env |= {name: results[i] for name, i in entry.earlier.items()}
-            env |= {name: Value(made=made) for name, made in entry.types.items() if name not in env}
-            for name, value in env.items():
-                if name in entry.types and value.made is None and value.role == "data":
-                    env[name] = join(value, Value(made=entry.types[name]))
-            results.append(self.enter(entry, env, state))
-        return self.report
+        for entry in entries:
+            value, found = self.enter(entry, results)
+            results.append(value)
+            whole.add(found)
+        return whole
 
-    def enter(self, entry: Entry, env: dict[str, Value], state: State) -> Value:
-        inner = State()
-        inner.env, inner.stored, inner.staged = env, state.stored, state.staged
-        found, outcome = self.function(entry.function, entry.scope, inner)
-        if outcome.falls and inner.status is not None:
-            outcome.dropped = inner.status[1]
-        return found
+    def enter(self, entry: Entry, results: list[Value]) -> tuple[Value, Report]:
+        """Walk one function that the framework calls; the same one with the same arguments is walked once."""
+        earlier = {name: results[i] for name, i in entry.earlier.items()}
+        key = (id(entry.function), id(entry.scope), *sorted(entry.data.items(), key=str), *sorted(entry.requests),
+               *((name, id(value)) for name, value in sorted(earlier.items(), key=lambda e: e[0])))  # fmt: skip
+        if key not in self._entered:
+            self.report, self.calls = Report(), 0
+            state = State()
+            state.env = {name: Value(origin, made=entry.types.get(name)) for name, origin in entry.data.items()}
+            state.env |= {name: Value(role="request") for name in entry.requests} | earlier
+            for name, made in entry.types.items():
+                held = state.env.get(name, NOTHING)
+                if held.made is None and held.role == "data":
+                    state.env[name] = join(held, Value(made=made))
+            value, _ = self.function(entry.function, entry.scope, state)
+            self._entered[key] = value, self.report
+        return self._entered[key]
 
     def function(self, function: n.Function, scope: Scope, state: State) -> tuple[Value, Outcome]:
         """Walk a function's body; return what it gives back and how it ends."""

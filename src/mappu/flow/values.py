@@ -175,6 +175,12 @@ class Report(msgspec.Struct):
     events: list[Event] = []
     escapes: list[Escape] = []
 
+    def add(self, other: "Report") -> None:
+        """Take over what another report found, each once."""
+        for name in self.__struct_fields__:
+            own: list[object] = getattr(self, name)
+            own.extend(x for x in getattr(other, name) if x not in own)
+
 
 def all_touched(values: Iterable[Value]) -> frozenset[Origin]:
     """All the client data that any of the values holds or was made from."""

@@ -7,7 +7,7 @@ import msgspec
 
 from mappu.flow.values import Origin
 from mappu.inventory.model import ConstraintKind, PlaceIn
-from mappu.symbols.program import Program, Scope, Target
+from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 
 Sinks = Literal["storage", "query text", "command", "file path", "template"]
@@ -99,11 +99,3 @@ class Entry(msgspec.Struct, frozen=True):
     types: Mapping[str, Target]
     requests: frozenset[str]
     earlier: Mapping[str, int]
-
-
-class Question(msgspec.Struct, frozen=True):
-    """Everything the engine needs for one route."""
-
-    program: Program
-    words: Words
-    entries: tuple[Entry, ...]

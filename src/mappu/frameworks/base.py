@@ -1,6 +1,6 @@
 """What a framework answers: which routes there are, what each takes, and what runs the rules on it."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Protocol
 
 import msgspec
@@ -10,20 +10,44 @@ from mappu.flow.words import Entry, Words
 from mappu.inventory.model import Place, PlaceIn, RunBy, Status, Surface, Unfollowed
 from mappu.sources.manifests import ServiceRoot
 from mappu.sources.settings import Settings
+from mappu.sources.walk import SourceFile
 from mappu.symbols.program import Program, Scope
 from mappu.syntax import nodes as n
 from mappu.vocabularies.shape import Default, Reader, Shape
 
+# Looking for a name reads every file of the service again; a tree larger than this is no single service.
+MAX_BYTES = 60_000_000
+
 
 class Service(msgspec.Struct, eq=False, weakref=True):
-    """One service as a framework sees it: its folder, the files that hold words of interest, and names."""
+    """One service as a framework sees it: its folder, the paths of all its files, the scopes of those that hold words of
+    interest, and names."""
 
     root: ServiceRoot
     program: Program
+    paths: tuple[str, ...]
     scopes: tuple[Scope, ...]
     reader: Reader
     settings: Settings
     unfollowed: list[Unfollowed] = msgspec.field(default_factory=list)
+
+    def sources(self) -> Iterator[tuple[str, bytes]]:
+        """Yield every file of the service with its bytes; nothing where there is more than any one service has."""
+        files = [f for p in self.paths if isinstance(f := self.program.files[p], SourceFile)]
+        if sum(f.size for f in files) > MAX_BYTES:
+            return
+        for file in files:
+            try:
+                yield file.path, file.read()
+            except OSError:
+                # Said already, when the file was first looked at.
+                continue
+
+    def mentioning(self, name: str) -> list[Scope]:
+        """Return the scopes of the files that hold a name."""
+        word = name.encode()
+        found = [self.program.module_scope(path) for path, data in self.sources() if word in data]
+        return [scope for scope in found if scope is not None]
 
     def place(self, node: n.Node, scope: Scope) -> Place:
         return Place(scope.module.path, node.line, scope.module.text(node)[:160])

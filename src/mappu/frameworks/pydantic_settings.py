@@ -60,10 +60,8 @@ class PydanticSettings:
 def instances(service: Service, route: Route) -> tuple[Place | None, Place | None]:
     """Return where the settings class is made at start, and where it is first made later on."""
     late: Place | None = None
-    for top in service.scopes:
-        if route.symbol.encode() not in top.module.source:
-            continue
-        for call, scope in _calls(service, top):
+    for top in service.mentioning(route.symbol):
+        for call, scope in _calls(service, top, route.symbol):
             if not isinstance(call.func, n.Name | n.Member):
                 continue
             target = service.program.resolve(call.func, scope)
@@ -85,19 +83,18 @@ def _at_start(service: Service, scope: Scope, depth: int) -> bool:
         return depth <= MAX_DEPTH
     return any(
         _at_start(service, holder, depth + 1)
-        for top in service.scopes
-        if function.name.encode() in top.module.source
-        for call, holder in _calls(service, top)
+        for top in service.mentioning(function.name)
+        for call, holder in _calls(service, top, function.name)
         if (n.dotted(call.func) or "").rpartition(".")[2] == function.name
         and (target := service.program.resolve(call.func, holder)) is not None
         and target.node is function
     )
 
 
-def _calls(service: Service, top: Scope) -> Iterator[tuple[n.Call, Scope]]:
-    """Every call of a file with the scope it stands in."""
+def _calls(service: Service, top: Scope, name: str) -> Iterator[tuple[n.Call, Scope]]:
+    """Every call of a file with the scope it stands in, of the functions that hold the name."""
     yield from ((c, top) for c in _own(top.module.body))
-    for function, holder in service.program.functions(top):
+    for function, holder in service.program.functions(top, (name.encode(),)):
         yield from ((c, service.program.scope_of(function, holder)) for c in _own(function.body))
 
 

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from mappu.flow.engine import Engine
 from mappu.flow.values import Check, Escape, ModelRun, Origin, Read, Report, Result, Sink
-from mappu.flow.words import Question, Words
+from mappu.flow.words import Words
 from mappu.frameworks.base import Framework, Ran, Route, Service, Taken, Taking
 from mappu.inventory.model import (
     Constraint,
@@ -53,10 +53,10 @@ class _Draft:
 class Assembly:
     """Puts one route together."""
 
-    def __init__(self, framework: Framework, service: Service, route: Route, words: Words) -> None:
+    def __init__(self, framework: Framework, service: Service, route: Route, engine: Engine) -> None:
         self.service, self.route, self.framework = service, route, framework
         self.taking: Taking = framework.takes(service, route)
-        self.report: Report = Engine(Question(service.program, words, self.taking.entries)).run()
+        self.report: Report = engine.run(self.taking.entries)
         self.drafts: dict[tuple[str, tuple[str, ...]], _Draft] = {}
         self.entities: dict[str, str] = {}
         self.notes: list[tuple[Note, str | None]] = []
@@ -324,6 +324,7 @@ def assemble(framework: Framework, service: Service, routes: Iterable[Route], wo
     """Return every route put together; one that cannot be followed to its end is said, and the others go on."""
     found: list[RouteEvidence] = []
     seen: set[str] = set()
+    engine = Engine(service.program, words)
     for route in routes:
         key = f"{route.method} {route.path}"
         if key in seen:
@@ -331,7 +332,7 @@ def assemble(framework: Framework, service: Service, routes: Iterable[Route], wo
             continue
         seen.add(key)
         try:
-            found.append(Assembly(framework, service, route, words).build())
+            found.append(Assembly(framework, service, route, engine).build())
         except RecursionError:
             service.note(route.handler, route.scope, f"{key}: too deeply nested to follow")
     return found

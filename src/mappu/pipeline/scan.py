@@ -13,10 +13,8 @@ from mappu.pipeline.assemble import assemble
 from mappu.pipeline.evidence import RouteEvidence, Scan
 from mappu.pipeline.languages import LANGUAGES, Language
 from mappu.sources import manifests, settings, text, walk
-from mappu.sources.manifests import ServiceRoot
 from mappu.symbols.program import Program, Scope
 from mappu.syntax.nodes import Module
-from mappu.vocabularies import vocabularies
 from mappu.vocabularies.shape import Reader
 
 Progress = Callable[[str], None]
@@ -64,9 +62,7 @@ class _Files:
 
 
 def _tokens(language: str) -> tuple[bytes, ...]:
-    offered = [f.tokens for f in frameworks() if f.language == language]
-    offered += [v.tokens for v in vocabularies() if v.language == language]
-    return tuple(dict.fromkeys(t for tokens in offered for t in tokens))
+    return tuple(dict.fromkeys(t for f in frameworks() if f.language == language for t in f.tokens))
 
 
 def scan(paths: Iterable[Path], config: settings.Settings | None = None, progress: Progress | None = None) -> Scan:
@@ -92,6 +88,9 @@ def scan(paths: Iterable[Path], config: settings.Settings | None = None, progres
             f"{len(files.matching):,} of {len(files.files):,} {language.front_end.language} files hold words of interest"
         )
         program = Program(files.files, files.load, language.names)
+        inside: dict[str, list[str]] = {}
+        for path in files.files:
+            inside.setdefault(manifests.root_of(path, roots).path, []).append(path)
         by_root: dict[str, list[Scope]] = {}
         for path in files.matching:
             scope = program.module_scope(path)
@@ -99,7 +98,9 @@ def scan(paths: Iterable[Path], config: settings.Settings | None = None, progres
                 by_root.setdefault(manifests.root_of(path, roots).path, []).append(scope)
         by_path = {r.path: r for r in roots.values()}
         for path, scopes in sorted(by_root.items()):
-            service, found = _service(by_path[path], program, scopes, decided, language.front_end.language)
+            reader = Reader(program, by_path[path], decided.rule)
+            service = Service(by_path[path], program, tuple(inside[path]), tuple(scopes), reader, decided)
+            found = _endpoints(service, language.front_end.language)
             say(f"{service.root.name}: {len(found)} endpoints")
             services.append(service)
             evidence.extend(found)
@@ -108,16 +109,12 @@ def scan(paths: Iterable[Path], config: settings.Settings | None = None, progres
     return _finish(evidence, services, problems, decided, unreadable)
 
 
-def _service(
-    root: ServiceRoot, program: Program, scopes: list[Scope], decided: settings.Settings, language: str
-) -> tuple[Service, list[RouteEvidence]]:
-    reader = Reader(program, root, decided.rule)
-    service = Service(root, program, tuple(scopes), reader, decided)
+def _endpoints(service: Service, language: str) -> list[RouteEvidence]:
     found: list[RouteEvidence] = []
     for framework in frameworks():
         if framework.language == language:
             found.extend(_with(framework, service))
-    return service, found
+    return found
 
 
 def _with(framework: Framework, service: Service) -> list[RouteEvidence]:

@@ -121,6 +121,8 @@ class Program:
         self._resolved: dict[tuple[str, int], Target | None] = {}
         self._located: dict[tuple[str, str, int], str | None] = {}
         self._ancestries: dict[tuple[str, int], list[Target]] = {}
+        self._set_members: dict[int, dict[str, tuple[n.Assign, Scope]]] = {}
+        self._module_names: dict[str, str] = {}
 
     # --- modules and scopes -------------------------------------------------------------------------------------------
 
@@ -144,15 +146,18 @@ class Program:
             self._inner[key] = Scope(parent.module, owner, parent)
         return self._inner[key]
 
-    def functions(self, scope: Scope) -> Iterator[tuple[n.Function, Scope]]:
-        """Yield every function in the scope and below, with the scope it stands in."""
+    def functions(self, scope: Scope, words: tuple[bytes, ...] = ()) -> Iterator[tuple[n.Function, Scope]]:
+        """Yield every function in the scope and below, with the scope it stands in; with `words` only those whose source
+        holds one of them."""
         owner = scope.owner
         body = owner.body if owner is not None else scope.module.body
+        source = scope.module.source
         for node in _declared(body):
-            inner = self.scope_of(node, scope)
+            if words and all(source.find(w, node.span.start, node.span.end) < 0 for w in words):
+                continue
             if isinstance(node, n.Function):
                 yield node, scope
-            yield from self.functions(inner)
+            yield from self.functions(self.scope_of(node, scope), words)
 
     def full_name(self, scope: Scope, name: str) -> str:
         """The dotted name of something bound in `scope`."""
@@ -161,7 +166,10 @@ class Program:
         while at is not None and at.owner is not None:
             parts.append(at.owner.name)
             at = at.parent
-        parts.append(self._resolver.module_name(self.files, scope.module.path))
+        path = scope.module.path
+        if path not in self._module_names:
+            self._module_names[path] = self._resolver.module_name(self.files, path)
+        parts.append(self._module_names[path])
         return ".".join(reversed(parts))
 
     # --- names --------------------------------------------------------------------------------------------------------
@@ -219,8 +227,7 @@ class Program:
                     target = Target(self.full_name(holder, name), binding, holder)
             else:
                 last = bindings[-1] if isinstance(binding, n.Function | n.Class) else binding
-                assert not isinstance(last, n.Import)
-                target = Target(self.full_name(holder, name), last, holder)
+                target = Target(self.full_name(holder, name), binding if isinstance(last, n.Import) else last, holder)
             if target is not None:
                 return target
         return None
@@ -307,13 +314,24 @@ class Program:
         """Find `self.name = value` in the methods of a class of the service."""
         if not isinstance(target.node, n.Class) or target.scope is None:
             return None
-        inner = self.scope_of(target.node, target.scope)
-        for method in target.node.methods:
-            receiver = method.params[0].name if method.params else ""
-            for stmt in n.walk(*method.body):
-                if isinstance(stmt, n.Assign) and any(n.dotted(t) == f"{receiver}.{name}" for t in stmt.targets):
-                    return Target(f"{target.name}.{name}", stmt, self.scope_of(method, inner))
-        return None
+        key = id(target.node)
+        if key not in self._set_members:
+            self._set_members[key] = dict(self._members_set(target.node, self.scope_of(target.node, target.scope)))
+        found = self._set_members[key].get(name)
+        return Target(f"{target.name}.{name}", *found) if found is not None else None
+
+    def _members_set(self, class_: n.Class, inner: Scope) -> Iterator[tuple[str, tuple[n.Assign, Scope]]]:
+        # The last one yielded for a name wins, and the first one written is wanted.
+        for method in reversed(class_.methods):
+            receiver = n.Name(method.span, method.params[0].name) if method.params else None
+            source = inner.module.source
+            if receiver is None or source.find(f"{receiver.id}.".encode(), method.span.start, method.span.end) < 0:
+                continue
+            found = [s for s in n.walk(*method.body) if isinstance(s, n.Assign)]
+            for stmt in reversed(found):
+                for t in stmt.targets:
+                    if isinstance(t, n.Member) and isinstance(t.value, n.Name) and t.value.id == receiver.id:
+                        yield t.name, (stmt, self.scope_of(method, inner))
 
     # --- types and values ---------------------------------------------------------------------------------------------
 

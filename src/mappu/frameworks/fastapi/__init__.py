@@ -6,13 +6,10 @@ from collections.abc import Iterable, Iterator
 from mappu.flow.words import Words
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
 from mappu.frameworks.fastapi import parameters, words
-from mappu.frameworks.fastapi.sites import TOKENS, Reach, Site, Sites, Use
+from mappu.frameworks.fastapi.sites import ADDING, METHODS, SOCKETS, TOKENS, VERBS, Reach, Site, Sites, Use
 from mappu.inventory.model import RunBy
 from mappu.symbols.program import Scope
 from mappu.syntax import nodes as n
-
-METHODS = frozenset({"get", "put", "post", "delete", "options", "head", "patch", "trace"})
-_SOCKETS = frozenset({"websocket", "websocket_route", "add_api_websocket_route", "add_websocket_route"})
 
 
 class FastAPI:
@@ -56,30 +53,20 @@ class FastAPI:
         sites = self.sites(service)
         assert isinstance(use.call.func, n.Member)
         method, call, scope = use.call.func.name, use.call, use.scope
-        if method in _SOCKETS:
+        if method in SOCKETS:
             service.note(call, scope, "a websocket route: messages are not followed yet")
             return
-        if method in METHODS or method == "api_route":
-            handler, holder = use.function, scope
-            if handler is None:
-                # `router.get("/x")(function)`: the call is itself called, so no decorator stands above the function.
-                outer = _called_with(service, call, scope)
-                if outer is None:
-                    return
-                handler, holder = outer
-            verbs = [method.upper()] if method != "api_route" else self._verbs(service, call, scope)
-        elif method in ("add_api_route", "add_route", "route") and (use.function or call.argument(1, "endpoint")):
-            if use.function is not None:
-                handler, holder = use.function, scope
-            else:
-                target = service.program.resolve(call.argument(1, "endpoint"), scope)
-                if target is None or not isinstance(target.node, n.Function) or target.scope is None:
-                    service.note(call, scope, "the handler added here could not be followed")
-                    return
-                handler, holder = target.node, target.scope
-            verbs = self._verbs(service, call, scope)
-        else:
+        if method not in VERBS and method not in ADDING:
             return
+        if use.function is not None:
+            handler, holder = use.function
+        else:
+            target = service.program.resolve(call.argument(1, "endpoint"), scope)
+            if target is None or not isinstance(target.node, n.Function) or target.scope is None:
+                service.note(call, scope, "the handler added here could not be followed")
+                return
+            handler, holder = target.node, target.scope
+        verbs = [method.upper()] if method in METHODS else self._verbs(service, call, scope)
         path_expr = call.argument(0, "path")
         if path_expr is None:
             return
@@ -134,17 +121,6 @@ class FastAPI:
 
     def words(self, service: Service) -> Words:
         return words.words(service, self.sites(service))
-
-
-def _called_with(service: Service, call: n.Call, scope: Scope) -> tuple[n.Function, Scope] | None:
-    """Find the function in `call(function)`."""
-    body = scope.owner.body if scope.owner is not None else scope.module.body
-    for node in n.walk(*body):
-        if isinstance(node, n.Call) and node.func == call and node.positional:
-            target = service.program.resolve(node.positional[0], scope)
-            if target is not None and isinstance(target.node, n.Function) and target.scope is not None:
-                return target.node, target.scope
-    return None
 
 
 framework = FastAPI()

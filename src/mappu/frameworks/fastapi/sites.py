@@ -5,14 +5,21 @@ from collections.abc import Iterator, Mapping
 import msgspec
 
 from mappu.frameworks.base import Dependency, Service
-from mappu.symbols.program import Scope, Target
+from mappu.symbols.program import Binding, Scope, Target
 from mappu.syntax import nodes as n
 
 APPS = frozenset({"fastapi.FastAPI", "fastapi.applications.FastAPI"})
 ROUTERS = frozenset({"fastapi.APIRouter", "fastapi.routing.APIRouter"})
 # Every file that makes an app or a router, or hangs something on one, holds one of these.
 TOKENS = (b"fastapi", b"FastAPI", b"APIRouter", b"include_router", b"add_api_route", b"@router.", b"_router.", b"@app.")
+# Methods that hang a route on a site where they stand as a decorator, and the other ones of interest.
+METHODS = frozenset({"get", "put", "post", "delete", "options", "head", "patch", "trace"})
+VERBS = METHODS | {"api_route"}
+ADDING = frozenset({"add_api_route", "add_route", "route"})
+SOCKETS = frozenset({"websocket", "websocket_route", "add_api_websocket_route", "add_websocket_route"})
+OTHERS = ADDING | SOCKETS | {"include_router", "mount", "exception_handler", "add_exception_handler"}
 MAX_STEPS = 30
+MAX_INHERITED = 5
 MAX_PATHS = 200
 _ENVIRONMENT = frozenset({"os.getenv", "os.environ.get"})
 
@@ -45,13 +52,14 @@ class Reach(msgspec.Struct, frozen=True, eq=False):
 
 
 class Use(msgspec.Struct, frozen=True, eq=False):
-    """A method called on a site: as a decorator's call or as a statement, with the names that stand for others."""
+    """A method called on a site: as a decorator's call or as a statement, with the names that stand for others and, for
+    a decorator, the function below it and the scope where that stands."""
 
     site: Site
     call: n.Call
     scope: Scope
     env: Env
-    function: n.Function | None = None
+    function: tuple[n.Function, Scope] | None = None
 
 
 class Sites:
@@ -62,7 +70,7 @@ class Sites:
         self.program = service.program
         self._made: dict[tuple[str, int], Site] = {}
         self._found: dict[tuple[int, int], list[Site]] = {}
-        self._calls: dict[str, list[tuple[n.Call, Scope]]] | None = None
+        self._calls: dict[str, list[tuple[n.Call, Scope]]] = {}
         self.uses: list[Use] = []
         self.inclusions: list[Inclusion] = []
         self.lost_includes = False
@@ -74,31 +82,59 @@ class Sites:
 
     # --- finding ------------------------------------------------------------------------------------------------------
 
-    def _all_scopes(self) -> Iterator[Scope]:
-        for top in self.service.scopes:
-            if not any(word in top.module.source for word in TOKENS):
-                continue
+    def _below(self, top: Scope, words: tuple[bytes, ...]) -> Iterator[Scope]:
+        """Yield the scope of a file and those of its functions whose source holds one of the words."""
+        if any(word in top.module.source for word in words):
             yield top
-            for function, holder in self.program.functions(top):
+            for function, holder in self.program.functions(top, words):
                 yield self.program.scope_of(function, holder)
 
     def _collect(self) -> None:
         calls: list[Use] = []
-        for scope in self._all_scopes():
+        constructors = self._constructors()
+        for scope in (s for top in self.service.scopes for s in self._below(top, TOKENS)):
             body = scope.owner.body if scope.owner is not None else scope.module.body
-            for node, function in _own_calls(body):
-                if isinstance(node, n.Call) and isinstance(node.func, n.Member):
-                    for env in self._environments(node, scope):
-                        for site in self.sites(node.func.value, scope, env):
-                            calls.append(Use(site, node, scope, env, function))
-                elif isinstance(node, n.Call):
+            for node, below in _own_calls(body):
+                function = (below, scope) if below is not None else None
+                if not isinstance(node, n.Call):
+                    continue
+                hung, handler = node, function
+                if isinstance(node.func, n.Call):
+                    # `router.get("/x")(function)`: a decorator called by hand.
+                    hung, handler = node.func, self._function(node.positional, scope)
+                if (n.dotted(node.func) or "").rpartition(".")[2] in constructors:
                     self._made_here(node, scope)
+                elif not isinstance(hung.func, n.Member):
+                    continue
+                elif hung.func.name in OTHERS or (hung.func.name in VERBS and handler is not None):
+                    for env in self._environments(hung, scope):
+                        for site in self.sites(hung.func.value, scope, env):
+                            calls.append(Use(site, hung, scope, env, handler))
         for use in calls:
             assert isinstance(use.call.func, n.Member)
             if use.call.func.name in ("include_router", "mount"):
                 self._include(use, use.call.func.name)
             else:
                 self.uses.append(use)
+
+    def _constructors(self) -> set[str]:
+        """The names by which the service's files call what makes an app or a router, classes of its own included."""
+        names = {name.rpartition(".")[2] for name in APPS | ROUTERS}
+        for _ in range(MAX_INHERITED):
+            before = len(names)
+            for top in self.service.scopes:
+                for name, bindings in top.names.items():
+                    if any(_stands_for(b, names) for b in bindings):
+                        names.add(name)
+            if len(names) == before:
+                break
+        return names
+
+    def _function(self, given: tuple[n.Expr, ...], scope: Scope) -> tuple[n.Function, Scope] | None:
+        target = self.program.resolve(given[0], scope) if given else None
+        if target is None or not isinstance(target.node, n.Function) or target.scope is None:
+            return None
+        return target.node, target.scope
 
     def _include(self, use: Use, method: str) -> None:
         call, scope, env = use.call, use.scope, use.env
@@ -198,7 +234,7 @@ class Sites:
         called = scope.parent.owner.name if in_class and scope.parent and scope.parent.owner else function.name
         called = called if function.name == "__init__" else function.name
         position -= 1 if in_class else 0
-        for call, holder in self._index().get(called, ()):
+        for call, holder in self._calls_of(called):
             target = self.program.resolve(call.func, holder)
             if target is not None and (target.node is function or (scope.parent and target.node is scope.parent.owner)):
                 given = call.argument(position, param.name) if position >= 0 else None
@@ -212,9 +248,19 @@ class Sites:
         target = self.program.resolve(call.func, scope)
         if target is None or not isinstance(target.node, n.Function) or target.scope is None:
             return []
-        inner = self.program.scope_of(target.node, target.scope)
+        key = (id(target.node), id(target.scope))
+        if key not in self._found:
+            self._found[key] = []
+            self._found[key] = self._returned(target.node, target.scope, steps)
+        return self._found[key]
+
+    def _returned(self, function: n.Function, scope: Scope, steps: int) -> list[Site]:
+        """The apps and routers a function gives back."""
+        if not any(word in scope.module.source for word in TOKENS):
+            return []
+        inner = self.program.scope_of(function, scope)
         found: list[Site] = []
-        for node, _ in _own_calls(target.node.body, everything=True):
+        for node, _ in _own_calls(function.body, everything=True):
             if isinstance(node, n.Leave) and node.kind == "return":
                 found.extend(s for s in self.sites(node.value, inner, None, steps + 1) if s not in found)
         return found
@@ -229,21 +275,19 @@ class Sites:
             self._made[key] = Site(call, scope, known in APPS)
         return self._made[key]
 
-    def _index(self) -> dict[str, list[tuple[n.Call, Scope]]]:
-        """Every call of the service by the last part of what it calls."""
-        if self._calls is None:
-            self._calls = {}
-            for scope in self._all_scopes():
-                body = scope.owner.body if scope.owner is not None else scope.module.body
-                for node, _ in _own_calls(body):
-                    if isinstance(node, n.Call):
-                        last = (n.dotted(node.func) or "").rpartition(".")[2]
-                        bound = self.program.lookup(last, scope) if isinstance(node.func, n.Name) else None
-                        imported = bound[0][0] if bound is not None else None
-                        if isinstance(imported, n.Import) and imported.name:
-                            last = imported.name
-                        self._calls.setdefault(last, []).append((node, scope))
-        return self._calls
+    def _calls_of(self, name: str) -> list[tuple[n.Call, Scope]]:
+        """Every call in the service of something of this name, also under the name it was imported as."""
+        if name not in self._calls:
+            self._calls[name] = []
+            for top in self.service.scopes:
+                bound = [b for bs in top.names.values() for b in bs if isinstance(b, n.Import) and b.name == name]
+                called = {name, *(b.alias for b in bound)}
+                for scope in self._below(top, tuple(c.encode() for c in called)):
+                    body = scope.owner.body if scope.owner is not None else scope.module.body
+                    for node, _ in _own_calls(body):
+                        if isinstance(node, n.Call) and (n.dotted(node.func) or "").rpartition(".")[2] in called:
+                            self._calls[name].append((node, scope))
+        return self._calls[name]
 
     # --- reading ------------------------------------------------------------------------------------------------------
 
@@ -279,7 +323,7 @@ class Sites:
                 position = [p.name for p in owner.params].index(target.node.name)
                 given = [
                     (value, holder)
-                    for call, holder in self._index().get(owner.name, ())
+                    for call, holder in self._calls_of(owner.name)
                     if (value := call.argument(position, target.node.name)) is not None
                 ]
                 default = [(target.node.default, target.scope)] if target.node.default is not None else []
@@ -316,6 +360,16 @@ class Sites:
         prefix_expr = site.call.keyword("prefix")
         prefix = self.text(prefix_expr, site.scope, {}, site.call) if prefix_expr is not None else ""
         return Reach(prefix, self.dependencies(site.call.keyword("dependencies"), site.scope))
+
+
+def _stands_for(binding: Binding, names: set[str]) -> bool:
+    """True for an import, a subclass or an alias of one of the names."""
+    if isinstance(binding, n.Import):
+        return binding.name in names
+    if isinstance(binding, n.Class):
+        return any((n.dotted(b.value) or "").rpartition(".")[2] in names for b in binding.bases)
+    value = binding.value if isinstance(binding, n.Assign) else None
+    return isinstance(value, n.Name | n.Member) and (n.dotted(value) or "").rpartition(".")[2] in names
 
 
 def _own_calls(

@@ -91,7 +91,7 @@ def _mapped(service: Service, sites: Sites) -> Iterator[tuple[str, int]]:
         assert isinstance(use.call.func, n.Member)
         name = use.call.func.name
         if name == "exception_handler" and use.function is not None and use.call.positional:
-            yield from _status(service, use.call.positional[0], use.scope, use.function, use.scope)
+            yield from _status(service, use.call.positional[0], use.scope, *use.function)
         elif name == "add_exception_handler" and len(use.call.positional) == 2:
             handler = program.resolve(use.call.positional[1], use.scope)
             if handler is not None and isinstance(handler.node, n.Function) and handler.scope is not None:
