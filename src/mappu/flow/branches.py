@@ -2,22 +2,36 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 from mappu.flow import conditions
 from mappu.flow.state import Condition, Outcome, State, element
-from mappu.flow.values import Event, Finding, Result
+from mappu.flow.values import Event, Facts, Finding, Result
 from mappu.syntax import nodes as n
 
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
 
-NOTICES = frozenset({"warning", "warn", "error", "critical", "exception"})
+
+# Names of lists that errors are gathered in.
+ERROR_LIST = re.compile(r"err|problem|issue|invalid|fail|violat|message|wrong|missing|reason|warn|reject", re.I)
 
 
 def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
     facts = conditions.facts(engine, stmt.test, state)
     then, other = state.copy(), state.copy()
+    if _asserts(engine, stmt.then):
+        # An assertion that something was found, or is there at all, tells the reader what the code knows already.
+        told = (
+            {"exists", "unique", "notEmpty"}
+            if conditions.compares(stmt.test)
+            else {"exists", "unique", "notEmpty", "custom"}
+        )
+        rules = tuple(f for f in facts.if_false if not f.asks_presence and f.kind not in told)
+        facts = Facts(facts.if_true, rules)
+    then.learn(facts.if_true)
+    other.learn(facts.if_false)
     text = engine.place(stmt.test).text or ""
     # Where the other arm leaves, code in this one stands under no condition that matters.
     taken = _arm(engine, stmt.then, then, None if _leaves(stmt.other) else Condition(text, facts.if_true))
@@ -30,6 +44,12 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
     outcome.falls = taken.falls or skipped.falls
     state.take(s for s, o in ((then, taken), (other, skipped)) if o.falls)
     return outcome
+
+
+def _asserts(engine: Engine, body: tuple[n.Stmt, ...]) -> bool:
+    last = body[0] if len(body) == 1 else None
+    name = n.dotted(last.value) if isinstance(last, n.Leave) and last.kind == "raise" else None
+    return name == engine.words.language.assertion
 
 
 def _arm(engine: Engine, body: tuple[n.Stmt, ...], state: State, condition: Condition | None) -> Outcome:
@@ -94,6 +114,9 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
         why = f"the check refuses only after the data was stored on line {late.line}"
         engine.event(Event("late-check", finding.place, why, finding.origin, late))
         return
+    if result.effect == "swallowed" and finding.kind in ("custom", "exists", "unique"):
+        # Not plainly a limit of the value: the error may as well be how one part of the code tells another something.
+        result = Result("unknown", None, result.place)
     engine.check(finding, result, message)
     if result.effect == "breaks":
         ends = f"an error that nothing maps to a 4xx (line {result.place.line})" if result.place else "a 5xx"
@@ -120,12 +143,13 @@ def guard_that_falls(
             why = "an error answer is made here, and the handler carries on as if nothing had happened"
             engine.event(Event("no-stop", dropped, why, finding.origin))
         return
-    gathered = conditions.gathering(engine, body, before)
+    gathered = _gathering(engine, body, before)
     if gathered is not None:
         engine.frame.pending.setdefault(gathered, []).extend(findings)
-    elif outcome.falls and _only_notices(body):
+    elif outcome.falls and _only_notices(engine, body):
         for finding in findings:
-            if not finding.presence:
+            # A remark on something that is no limit of a value is only a remark.
+            if not finding.presence and finding.kind != "custom":
                 engine.check(finding, Result("swallowed"))
                 why = "the failed check is only logged, and the handler goes on with the data"
                 engine.event(Event("ignored-outcome", finding.place, why, finding.origin))
@@ -171,12 +195,41 @@ def switch(engine: Engine, stmt: n.Switch, state: State) -> Outcome:
     return outcome
 
 
-def _only_notices(body: tuple[n.Stmt, ...]) -> bool:
+def _only_notices(engine: Engine, body: tuple[n.Stmt, ...]) -> bool:
     """True for a branch that does nothing but log that something is wrong."""
     return bool(body) and all(
         isinstance(s, n.Do)
         and isinstance(s.value, n.Call)
         and isinstance(s.value.func, n.Member)
-        and s.value.func.name in NOTICES
+        and s.value.func.name in engine.words.language.notices
         for s in body
     )
+
+
+def _gathering(engine: Engine, body: tuple[n.Stmt, ...], state: State) -> str | None:
+    """Return the name of the local list that a branch adds an error to, if that is what it does."""
+    for stmt in body:
+        base, added = _added_to(stmt)
+        held = state.env.get(base.id) if base is not None else None
+        if base is None or held is None or held.role != "local" or held.touched:
+            continue
+        if ERROR_LIST.search(base.id) or any(isinstance(a, n.Template) or _is_text(engine, a) for a in added):
+            return base.id
+    return None
+
+
+def _added_to(stmt: n.Stmt) -> tuple[n.Name | None, tuple[n.Expr, ...]]:
+    """The list or map that a statement adds to, and what it adds."""
+    if isinstance(stmt, n.Do) and isinstance(stmt.value, n.Call) and isinstance(stmt.value.func, n.Member):
+        base = stmt.value.func.value
+        if stmt.value.func.name in ("append", "add", "extend") and isinstance(base, n.Name):
+            return base, stmt.value.positional
+    if isinstance(stmt, n.Assign) and isinstance(stmt.targets[0], n.Index):
+        inner = stmt.targets[0].value
+        return (inner, (stmt.value,)) if isinstance(inner, n.Name) else (None, ())
+    return None, ()
+
+
+def _is_text(engine: Engine, expr: n.Expr) -> bool:
+    found = engine.program.constant(expr, engine.scope)
+    return found is not None and isinstance(found.value, str) and " " in found.value

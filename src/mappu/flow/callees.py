@@ -22,10 +22,18 @@ def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given:
     assert isinstance(function, n.Function)
     assert target.scope is not None
     carries = [*(v for _, v in given), receiver, *receiver.attrs.values()]
-    if not any(
+    nested = target.scope.owner is engine.scope.owner and engine.scope.owner is not None
+    if not nested and not any(
         v.origin or v.whole or v.role == "request" or (v.via == "text" and v.taints) or v.attrs for v in carries
     ):
         # No client data goes in, or only what was found by it: what comes back is of interest only by its type.
+        answer = _answer_of(engine, function, target.scope)
+        if answer is not None:
+            return answer
+        looked_up = [v.taints for v in carries if v.role == "lookup"]
+        if looked_up:
+            # What a query finds is handed on through the service's own helpers.
+            return Value(role="lookup", taints=frozenset().union(*looked_up))
         made = engine.program.class_of(
             Target(function.name, n.Param(function.span, "", function.returns), target.scope)
         )
@@ -36,22 +44,23 @@ def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given:
             engine.escape(held, engine.place(expr), f"calls go deeper than {MAX_DEPTH} here ({target.name})")
         return Value(taints=all_touched([v for _, v in given]))
     inner = State()
+    if nested:
+        # A function declared in the one being walked sees its names.
+        inner.env = dict(state.env)
     params = list(function.params)
     is_method = isinstance(target.scope.owner, n.Class)
     if is_method and params and not any((n.dotted(m.name) or "") == "staticmethod" for m in function.marks):
         inner.env[params.pop(0).name] = receiver if receiver.made or receiver.origin else Value(made=receiver.made)
     plain = [p for p in params if p.kind == "plain"]
-    position = 0
+    named: dict[str, Value] = {}
+    free = iter(plain)
     for arg, held in given:
-        if arg.spread:
-            continue
-        if arg.name is not None:
-            inner.env[arg.name] = held
-        elif position < len(plain):
-            inner.env[plain[position].name] = held
-            position += 1
+        name = arg.name or next((p.name for p in free), None) if not arg.spread else None
+        if name is not None:
+            named[name] = held
+    inner.env |= named
     for param in plain:
-        if param.name not in inner.env:
+        if param.name not in named:
             inner.env[param.name] = _typed(engine, param, target.scope)
         elif inner.env[param.name] is NOTHING or inner.env[param.name].made is None:
             inner.env[param.name] = _with_type(engine, inner.env[param.name], param, target.scope)
@@ -59,6 +68,18 @@ def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given:
     found, _ = engine.function(function, target.scope, inner)
     state.stored, state.staged = inner.stored, inner.staged
     return found
+
+
+def _answer_of(engine: Engine, function: n.Function, scope: Scope) -> Value | None:
+    """The response or error that a function makes and gives back, where it always is one of the same status."""
+    key = id(function)
+    if key not in engine.answers:
+        inner = engine.program.scope_of(function, scope)
+        returned = [s.value for s in n.walk(*function.body) if isinstance(s, n.Leave) and s.kind == "return"]
+        found = [engine.answer(e, inner) for e in returned if isinstance(e, n.Call)]
+        same = {(a.role, a.status) for a in found if a is not None}
+        engine.answers[key] = found[0] if len(found) == len(returned) and len(same) == 1 and None not in found else None
+    return engine.answers[key]
 
 
 def _typed(engine: Engine, param: n.Param, scope: Scope) -> Value:
@@ -82,19 +103,25 @@ def construct(engine: Engine, target: Target, given: Given) -> Value:
 
 
 def outside(engine: Engine, expr: n.Call, name: str, target: Target | None, receiver: Value, given: Given) -> Value:
-    """A call that cannot be looked into."""
+    """A call that cannot be looked into: what comes back may be anything that outside code made of client data."""
+    language = engine.words.language
     touched = all_touched([v for _, v in given]) | receiver.touched
-    last = name.rpartition(".")[2].lower()
-    if touched and any(c in last for c in engine.words.checkers) and last not in engine.words.language.pure:
-        for _, held in given:
-            engine.escape(held, engine.place(expr), f"`{name}` may check this and cannot be looked into")
-    if isinstance(expr.func, n.Name) and target is None and last not in engine.words.language.pure:
-        for _, held in given:
-            engine.escape(held, engine.place(expr), f"`{name}` is not found in the source")
+    last = name.rpartition(".")[2] or (expr.func.name if isinstance(expr.func, n.Member) else "")
+    known = last in language.pure or last in language.notices
+    place = engine.place(expr)
+    for _, held in given if not known else ():
+        if any(c in last.lower() for c in engine.words.checkers):
+            engine.escape(held, place, f"`{name or last}` may check this and cannot be looked into")
+        elif isinstance(expr.func, n.Name) and target is None:
+            engine.escape(held, place, f"`{name}` is not found in the source")
+        elif held.origin is not None and not held.origin.path:
+            engine.escape(
+                Value(held.origin), place, f"all of it goes into `{name or last}`, which cannot be looked into"
+            )
     if isinstance(expr.func, n.Member) and receiver.role == "lookup":
         return Value(role="lookup", taints=touched)
     whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
     attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
     entity = target is not None and engine.words.is_entity(target)
-    return Value(role="entity" if entity else "data", taints=touched, whole=whole, attrs=attrs, made=target,
-                 via="text" if touched else "")  # fmt: skip
+    via = "" if entity or not touched else "text" if last in language.pure or last in language.formats else "outside"
+    return Value(role="entity" if entity else "data", taints=touched, whole=whole, attrs=attrs, made=target, via=via)

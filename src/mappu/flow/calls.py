@@ -32,7 +32,8 @@ if TYPE_CHECKING:
 
 def call(engine: Engine, expr: n.Call, state: State) -> Value:
     """Return what a call gives back; what it does to client data is recorded."""
-    run = engine.words.runs(expr, engine.scope)
+    expr, holder = _by_reference(engine, expr, state)
+    run = engine.words.runs(expr, holder)
     if run is not None:
         return _run_model(engine, expr, run, state)
     method = expr.func.name if isinstance(expr.func, n.Member) else None
@@ -45,27 +46,31 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
             return found
     given = [(a, engine.value(a.value, state)) for a in expr.args]
     if method is not None and receiver.touched:
-        found = _data_method(engine, expr, method, receiver, given)
+        found = _data_method(engine, expr, method, receiver, given, state)
         if found is not None:
             return found
-    target = _callee(engine, expr, receiver, method)
+    target = _callee(engine, expr, receiver, method, holder)
     name = target.name if target is not None else (n.dotted(expr.func) or "")
     language = engine.words.language
+    position = language.callers.get(name, language.callers.get(method or ""))
+    if position is not None and len(expr.positional) > position:
+        # A function handed over to be called with the arguments behind it, in a thread of its own say.
+        return call(engine, n.Call(expr.span, expr.positional[position], expr.args[position + 1 :]), state)
     if target is not None and target.name in engine.words.house:
         _house(engine, expr, engine.words.house[target.name], given)
         return given[0][1] if given else NOTHING
     found = _builtin(engine, expr, name, given)
     if found is not None:
         return found
-    answer = _answer(engine, expr, target)
-    if answer is not None:
-        return answer
+    made = answer(engine, expr, target, engine.scope)
+    if made is not None:
+        return made
     if name in language.sinks:
         for _, held in given:
             engine.sink(held, language.sinks[name], engine.place(expr))
     if name == "setattr" and len(given) == 3:
         return storage.assign_member(engine, expr, given, state)
-    if method is not None and storage.is_storage(engine, receiver, target):
+    if method is not None and storage.is_storage(engine, expr, receiver, target):
         stored = storage.storage(engine, expr, method, receiver, given, state)
         if stored is not None:
             return stored
@@ -76,12 +81,25 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     return callees.outside(engine, expr, name, target, receiver, given)
 
 
-def _callee(engine: Engine, expr: n.Call, receiver: Value, method: str | None) -> Target | None:
+def _by_reference(engine: Engine, expr: n.Call, state: State) -> tuple[n.Call, Scope]:
+    """A call of, or on, a parameter that stands for a function or class: the call with what it stands for instead, and
+    the scope from which that is seen."""
+    func = expr.func
+    base = func.value if isinstance(func, n.Member) else func
+    held = state.env.get(base.id) if isinstance(base, n.Name) else None
+    if held is None or held.refers is None:
+        return expr, engine.scope
+    named, scope = held.refers
+    func = n.Member(func.span, named, func.name) if isinstance(func, n.Member) else named
+    return n.Call(expr.span, func, expr.args), scope
+
+
+def _callee(engine: Engine, expr: n.Call, receiver: Value, method: str | None, scope: Scope) -> Target | None:
     if method is not None and receiver.made is not None:
         found = engine.program.member(receiver.made, method)
         if found is not None:
             return found
-    return engine.program.resolve(expr.func, engine.scope)
+    return engine.program.resolve(expr.func, scope)
 
 
 def _run_model(engine: Engine, expr: n.Call, run: RunWord, state: State) -> Value:
@@ -121,7 +139,7 @@ def _request_call(engine: Engine, expr: n.Call, method: str) -> Value:
     return Value(Origin(place))
 
 
-def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: Given) -> Value | None:
+def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: Given, state: State) -> Value | None:
     """A method called on client data itself."""
     words = engine.words.language
     origin = held.origin
@@ -130,7 +148,7 @@ def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: 
             taints=held.touched, facts=conditions.pattern_facts(engine, origin, words.tests[method], "full", expr)
         )
     if method in ("startswith", "endswith") and origin is not None and expr.positional:
-        text = engine.program.text(expr.positional[0], engine.scope)
+        text = engine.text(expr.positional[0], state)
         if text is not None:
             pattern = f"^{text}" if method == "startswith" else f"{text}$"
             return Value(taints=held.touched, facts=conditions.pattern_facts(engine, origin, pattern, "none", expr))
@@ -139,14 +157,14 @@ def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: 
     if origin is None:
         return None
     if method in ("get", "getlist", "pop", "setdefault") and expr.positional:
-        key = engine.program.text(expr.positional[0], engine.scope)
+        key = engine.text(expr.positional[0], state)
         if key is not None:
             if key in held.attrs:
                 return held.attrs[key]
             child = origin.child(key)
             engine.report.reads.append(Read(child, engine.place(expr)))
             return Value(child, taints=all_touched([v for _, v in given[1:]]))
-        return Value(taints=held.touched) if origin.place in FLAT and not origin.path else Value(origin.child("{}"))
+        return held.made_from() if origin.place in FLAT and not origin.path else Value(origin.child("{}"))
     if method in engine.words.dumps:
         return Value(origin, via="dump", made=None)
     if method in ("items", "multi_items"):
@@ -219,44 +237,24 @@ def _type_facts(engine: Engine, expr: n.Call, origin: Origin) -> Facts:
     return Facts((found,), ())
 
 
-def _answer(engine: Engine, expr: n.Call, target: Target | None) -> Value | None:
+def answer(engine: Engine, expr: n.Call, target: Target | None, scope: Scope) -> Value | None:
     """An error or a response made here, with its status where that can be told."""
     if target is None:
         return None
     words = engine.words
     kind = engine.program.derives(target, words.errors)
     if kind is not None:
-        own = endings.status_of(engine, expr.argument(words.errors[kind], "status_code"))
+        own = endings.status_of(engine, expr.argument(words.errors[kind], "status_code"), scope)
         if own is None:
-            own = _status_in_class(engine, target)
-        message = engine.program.text(expr.argument(words.errors[kind] + 1, "detail"), engine.scope)
+            own = endings.status_in_class(engine, target)
+        message = engine.program.text(expr.argument(words.errors[kind] + 1, "detail"), scope)
         return Value(role="error", status=own, made=target, message=message)
     base = engine.program.derives(target, words.answers)
     if base is None:
         return None
     code = expr.argument(1, "status_code")
-    status = endings.status_of(engine, code) if code is not None else words.answers[base]
+    status = endings.status_of(engine, code, scope) if code is not None else words.answers[base]
     return Value(role="answer", status=status)
-
-
-def _status_in_class(engine: Engine, target: Target) -> int | None:
-    """The status an error class of the service's own hands to the framework's, in its constructor or as a member."""
-    for ancestor in engine.program.ancestry(target):
-        if not isinstance(ancestor.node, n.Class) or ancestor.scope is None:
-            continue
-        inner = engine.program.scope_of(ancestor.node, ancestor.scope)
-        for node in n.walk(*ancestor.node.body):
-            code = node.keyword("status_code") if isinstance(node, n.Call) else None
-            if code is None and isinstance(node, n.Call) and isinstance(node.func, n.Member):
-                code = node.positional[0] if node.func.name == "__init__" and node.positional else None
-            if code is None and isinstance(node, n.Variable | n.Assign):
-                named = [node.name] if isinstance(node, n.Variable) else [n.dotted(t) for t in node.targets]
-                code = node.value if any((x or "").endswith("status_code") for x in named) else None
-            found = engine.program.constant(code, inner) if code is not None else None
-            status = found.value if found is not None else endings.status_name(code) if code is not None else None
-            if isinstance(status, int):
-                return status
-    return None
 
 
 def _house(engine: Engine, expr: n.Call, stands_for: Mapping[ConstraintKind, object], given: Given) -> None:

@@ -42,6 +42,12 @@ def facts(engine: Engine, expr: n.Expr, state: State) -> Facts:
     return truth(engine, expr, engine.value(expr, state))
 
 
+def compares(expr: n.Expr) -> bool:
+    """True for a comparison, also the opposite of one."""
+    inner = expr.value if isinstance(expr, n.Unary) and expr.op == "not" else expr
+    return isinstance(inner, n.Binary) and inner.op in _OPPOSITE
+
+
 def truth(engine: Engine, expr: n.Expr, value: Value) -> Facts:
     """What follows from a value used as a condition by itself."""
     if value.facts is not None:
@@ -68,22 +74,6 @@ def from_verdicts(verdicts: list[tuple[bool, tuple[Finding, ...]]], returned: li
         if not verdicts:
             when_false += last.if_false
     return Facts(when_true, when_false) if when_true or when_false else None
-
-
-def gathering(engine: Engine, body: tuple[n.Stmt, ...], state: State) -> str | None:
-    """Return the name of the local list that a branch adds an error to, if that is all it does."""
-    for stmt in body:
-        if isinstance(stmt, n.Do) and isinstance(stmt.value, n.Call) and isinstance(stmt.value.func, n.Member):
-            base = stmt.value.func.value
-            held = state.env.get(base.id) if isinstance(base, n.Name) else None
-            if stmt.value.func.name in ("append", "add", "extend") and held is not None and held.role == "local":
-                return base.id if isinstance(base, n.Name) and not held.touched else None
-        if isinstance(stmt, n.Assign) and isinstance(stmt.targets[0], n.Index):
-            base = stmt.targets[0].value
-            held = state.env.get(base.id) if isinstance(base, n.Name) else None
-            if held is not None and held.role == "local" and isinstance(base, n.Name):
-                return base.id
-    return None
 
 
 def _custom(engine: Engine, expr: n.Expr, origin: Origin) -> Finding:
@@ -125,10 +115,10 @@ def _compare(engine: Engine, expr: n.Binary, state: State) -> Facts:
     place = engine.place(expr)
     op = expr.op
     if op in ("in", "not-in"):
-        found = _membership(engine, expr, left, right, place)
+        found = _membership(engine, expr, left, right, state)
         return found if op == "in" else found.swapped()
-    left_constant = engine.program.constant(expr.left, engine.scope) if left.origin is None else None
-    right_constant = engine.program.constant(expr.right, engine.scope) if right.origin is None else None
+    left_constant = engine.constant(expr.left, state) if left.origin is None else None
+    right_constant = engine.constant(expr.right, state) if right.origin is None else None
     if left.role == "lookup" and right_constant is not None and right_constant.value is None:
         found = _looked_up(left, place)
         return found.swapped() if op in ("is", "==") else found
@@ -201,9 +191,10 @@ def _direct(left: Value, right: Value) -> Value:
     return Value(taints=frozenset(v.origin for v in (left, right) if v.origin is not None))
 
 
-def _membership(engine: Engine, expr: n.Binary, left: Value, right: Value, place: Place) -> Facts:
+def _membership(engine: Engine, expr: n.Binary, left: Value, right: Value, state: State) -> Facts:
     """`left in right`."""
-    key = engine.program.text(expr.left, engine.scope) if left.origin is None else None
+    place = engine.place(expr)
+    key = engine.text(expr.left, state) if left.origin is None else None
     if key is not None and right.origin is not None:
         if right.via in ("keys", "dump") or (not _is_text(engine, right) and _IDENTIFIER.fullmatch(key)):
             return Facts((Finding(right.origin.child(key), "notNull", None, place, presence=True),), ())

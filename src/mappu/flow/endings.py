@@ -6,10 +6,11 @@ from collections.abc import Iterator
 from http import HTTPStatus
 from typing import TYPE_CHECKING
 
-from mappu.flow.state import Exit, Handler, Outcome, State
+from mappu.flow.state import Exit, Frame, Handler, Outcome, State
 from mappu.flow.values import NOTHING, Result, Value
+from mappu.flow.words import Errors
 from mappu.inventory.model import Place
-from mappu.symbols.program import Scope, Target
+from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 
 if TYPE_CHECKING:
@@ -63,51 +64,51 @@ def thrown(engine: Engine, target: Target | None, status: int | None, place: Pla
                 return result
     if target is None:
         return Result("unknown", None, place)
-    if status is None:
-        status = engine.words.mapped(target)
-    if status == 0:
-        return Result("unknown", None, place)
     if status is None and engine.program.derives(target, engine.words.errors) is not None:
         return Result("unknown", None, place)
     if status is None:
+        status = engine.words.mapped(target)
+    if status == 0:
+        # Mapped to a status that is only known when it happens; the error's own class often says which.
+        status = status_in_class(engine, target)
+        if status is None:
+            return Result("unknown", None, place)
+    if status is None:
         return Result("breaks", 500, place)
-    return Result("rejects" if 400 <= status < 500 else "breaks", status, place)
+    # A redirect turns the request away as well, to a login page say.
+    return Result("rejects" if 300 <= status < 500 else "breaks", status, place)
 
 
 def catches(engine: Engine, catch: n.Catch, scope: Scope, target: Target | None) -> bool:
     if not catch.types:
         return True
-    names = set(error_names(engine, target)) if target is not None else {"Exception"}
-    aliases = engine.words.error_aliases
+    errors = engine.words.known_errors
+    names = set(error_names(engine.program, errors, target)) if target is not None else {errors.top}
+    aliases = errors.aliases
     listed = (engine.program.name_of(t, scope) or n.dotted(t) or "" for t in catch.types)
     return any(aliases.get(name, name) in names for name in listed)
 
 
-def error_names(engine: Engine, target: Target) -> Iterator[str]:
+def error_names(program: Program, errors: Errors, target: Target) -> Iterator[str]:
     """The error's class and everything it inherits from, the language's own errors included."""
-    words = engine.words
-    for ancestor in engine.program.ancestry(target):
-        name = words.error_aliases.get(ancestor.name, ancestor.name)
+    for ancestor in program.ancestry(target):
+        name = errors.aliases.get(ancestor.name, ancestor.name)
         while name:
             yield name
             # A class outside the service whose parent nobody knows is at least an ordinary error.
-            name = words.error_parents.get(name, words.language.top_error)
+            name = errors.parents.get(name, errors.top)
 
 
 def try_(engine: Engine, stmt: n.Try, state: State) -> Outcome:
     outcome, arms = Outcome(), []
-    caught: list[tuple[n.Catch, Scope, Result | None]] = []
+    handler = Handler([])
     for catch in stmt.catches:
         arm = state.copy()
-        if catch.name is not None:
-            made = engine.program.resolve(catch.types[0], engine.scope) if catch.types else None
-            arm.env[catch.name] = Value(role="error", made=made)
-        step = engine.block(catch.body, arm)
-        caught.append((catch, engine.scope, _caught(step, engine.place(catch))))
+        step = _catch(engine, catch, arm, handler)
         outcome.exits.extend(e for e in step.exits if e.kind == "return")
         if step.falls:
             arms.append(arm)
-    engine.handlers.append(Handler(caught))
+    engine.handlers.append(handler)
     body = engine.block(stmt.body, state)
     engine.handlers.pop()
     if body.falls:
@@ -123,6 +124,34 @@ def try_(engine: Engine, stmt: n.Try, state: State) -> Outcome:
     return outcome
 
 
+def _catch(engine: Engine, catch: n.Catch, arm: State, handler: Handler) -> Outcome:
+    """Walk the body of a catch, and note with the handler what an error ends as there."""
+    if catch.name is not None:
+        made = engine.program.resolve(catch.types[0], engine.scope) if catch.types else None
+        arm.env[catch.name] = Value(role="error", made=made)
+    before = dict(arm.env)
+    step = engine.block(catch.body, arm)
+    caught = _caught(step, engine.place(catch))
+    if step.falls and any(v is not before.get(k) and (v.status or 0) >= 400 for k, v in arm.env.items()):
+        # It makes an error answer and keeps it; what comes of that is told further on.
+        caught = Result("unknown", None, engine.place(catch))
+    handler.catches.append((catch, engine.scope, caught))
+    return step
+
+
+def wrapping(engine: Engine, decorator: n.Function, scope: Scope) -> Iterator[Handler]:
+    """Yield what the `try` of a decorator around a handler does with its errors."""
+    frame = Frame(engine.program.scope_of(decorator, scope), scope.module)
+    for node in n.walk(*decorator.body):
+        if isinstance(node, n.Try):
+            handler = Handler([])
+            engine.frames.append(frame)
+            for catch in node.catches:
+                _catch(engine, catch, State(), handler)
+            engine.frames.pop()
+            yield handler
+
+
 def status_name(expr: n.Expr | None) -> int | None:
     """The number in a name such as `HTTP_422_UNPROCESSABLE_ENTITY` of a package outside."""
     name = n.dotted(expr) or ""
@@ -130,12 +159,32 @@ def status_name(expr: n.Expr | None) -> int | None:
     return int(digits[0]) if digits else _STATUSES.get(name.rpartition(".")[2])
 
 
-def status_of(engine: Engine, expr: n.Expr | None) -> int | None:
-    """A status written as number or name."""
-    found = engine.program.constant(expr, engine.scope)
+def status_of(engine: Engine, expr: n.Expr | None, scope: Scope) -> int | None:
+    """A status written as number or name, seen from `scope`."""
+    found = engine.program.constant(expr, scope)
     if found is not None and isinstance(found.value, int):
         return found.value
     return status_name(expr)
+
+
+def status_in_class(engine: Engine, target: Target) -> int | None:
+    """The status an error class of the service's own hands to the framework's, in its constructor or as a member."""
+    for ancestor in engine.program.ancestry(target):
+        if not isinstance(ancestor.node, n.Class) or ancestor.scope is None:
+            continue
+        inner = engine.program.scope_of(ancestor.node, ancestor.scope)
+        for node in n.walk(*ancestor.node.body):
+            code = node.keyword("status_code") if isinstance(node, n.Call) else None
+            if code is None and isinstance(node, n.Call) and isinstance(node.func, n.Member):
+                code = node.positional[0] if node.func.name == "__init__" and node.positional else None
+            if code is None and isinstance(node, n.Variable | n.Assign):
+                named = [node.name] if isinstance(node, n.Variable) else [n.dotted(t) for t in node.targets]
+                code = node.value if any((x or "").endswith("status_code") for x in named) else None
+            found = engine.program.constant(code, inner) if code is not None else None
+            status = found.value if found is not None else status_name(code) if code is not None else None
+            if isinstance(status, int):
+                return status
+    return None
 
 
 def _caught(step: Outcome, place: Place) -> Result | None:
@@ -147,6 +196,9 @@ def _caught(step: Outcome, place: Place) -> Result | None:
         return None
     ends = [e for e in step.exits if e.kind in ("return", "raise")]
     results = [e.result for e in ends]
-    if not results or any(r.effect == "carries-on" for r in results):
+    if not results:
         return Result("swallowed", None, place)
+    if any(r.effect == "carries-on" for r in results):
+        # It leaves with something that is no error answer by itself: whoever gets that may act on it or not.
+        return Result("unknown", None, place)
     return next((r for r in results if r.effect == "breaks"), results[0])

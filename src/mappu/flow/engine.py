@@ -7,7 +7,7 @@ constraint of what comes after.
 
 from collections.abc import Iterable
 
-from mappu.flow import branches, conditions, endings, expressions
+from mappu.flow import branches, calls, conditions, endings, expressions
 from mappu.flow.state import Condition, Frame, Handler, Outcome, State, join
 from mappu.flow.values import NOTHING, Check, Escape, Event, Finding, Report, Result, Sink, Value
 from mappu.flow.words import Entry, Words
@@ -31,6 +31,7 @@ class Engine:
         self.frames: list[Frame] = []
         self.calling: list[n.Function] = []
         self.calls = 0
+        self.answers: dict[int, Value | None] = {}
         self._entered: dict[tuple[object, ...], tuple[Value, Report]] = {}
 
     @property
@@ -71,7 +72,9 @@ class Engine:
                 held = state.env.get(name, NOTHING)
                 if held.made is None and held.role == "data":
                     state.env[name] = join(held, Value(made=made))
+            self.handlers = [h for wrapper in entry.wrappers for h in endings.wrapping(self, *wrapper)]
             value, _ = self.function(entry.function, entry.scope, state)
+            self.handlers = []
             self._entered[key] = value, self.report
         return self._entered[key]
 
@@ -136,15 +139,26 @@ class Engine:
                 return branches.loop(self, stmt, state)
             case n.Try():
                 return endings.try_(self, stmt, state)
-            case n.With(items=items, body=body):
-                for value, target in items:
-                    opened = self.value(value, state)
-                    if target is not None:
-                        self.bind(target, opened, state)
-                return self.block(body, state)
+            case n.With():
+                return self.with_(stmt, state)
             case n.Switch():
                 return branches.switch(self, stmt, state)
         return None
+
+    def with_(self, stmt: n.With, state: State) -> Outcome:
+        around: list[Handler] = []
+        for value, target in stmt.items:
+            opened = self.value(value, state)
+            if target is not None:
+                self.bind(target, opened, state)
+            made = self.program.resolve(value.func, self.scope) if isinstance(value, n.Call) else None
+            if made is not None and isinstance(made.node, n.Function) and made.scope is not None:
+                # A context manager of the service's own may catch what its body raises.
+                around.extend(endings.wrapping(self, made.node, made.scope))
+        self.handlers.extend(around)
+        outcome = self.block(stmt.body, state)
+        del self.handlers[len(self.handlers) - len(around) :]
+        return outcome
 
     def do(self, stmt: n.Do, expr: n.Expr, state: State) -> Outcome | None:
         value = self.value(expr, state)
@@ -189,14 +203,14 @@ class Engine:
             return Value(step, via="key" if position == 0 else "")
         if value.via == "numbered" and value.origin is not None:
             return Value(value.origin) if position == 1 else NOTHING
-        return Value(taints=value.touched)
+        return value.made_from()
 
     def bind_member(
         self, target: n.Member, base: n.Expr, name: str, value: Value, source: n.Expr | None, state: State
     ) -> None:
         held = self.value(base, state)
         if name == self.words.status_member and self.is_answer(held):
-            status = endings.status_of(self, source)
+            status = endings.status_of(self, source, self.scope)
             if held.role == "answer" and isinstance(base, n.Name):
                 state.env[base.id] = held.but(status=status)
             elif status is not None and status >= 400:
@@ -207,9 +221,11 @@ class Engine:
             self.store(value, self.place(target), state, at_once=False)
         if isinstance(base, n.Name) and base.id in state.env and held.origin is None:
             attrs = {**held.attrs, name: value}
-            state.env[base.id] = Value(
-                role=held.role, made=held.made, attrs=attrs, taints=held.taints, whole=held.whole
-            )
+            state.env[base.id] = held.but(attrs=attrs)
+
+    def answer(self, call: n.Call, scope: Scope) -> Value | None:
+        """The response or error that a call makes, seen from `scope`; None where it makes neither."""
+        return calls.answer(self, call, self.program.resolve(call.func, scope), scope)
 
     def is_answer(self, held: Value) -> bool:
         """True for a response, made here or handed in by the framework."""
@@ -236,6 +252,8 @@ class Engine:
                 self.report.escapes.append(Escape(origin, place, what))
 
     def sink(self, value: Value, what: str, place: Place) -> None:
+        if value.via == "outside":
+            return
         for origin in sorted(value.touched, key=lambda o: (o.place, o.path)):
             found = Sink(origin, what, place, whole=False)  # type: ignore[arg-type]
             if found not in self.report.sinks:
@@ -244,7 +262,7 @@ class Engine:
     def store(self, value: Value, place: Place, state: State, at_once: bool) -> None:
         """Client data goes to storage, at once or when a commit follows."""
         parts = [value, *value.attrs.values()]
-        for part in parts:
+        for part in (p for p in parts if p.via != "outside"):
             for origin in sorted(part.touched, key=lambda o: (o.place, o.path)):
                 whole = part.whole is not None or (part.origin == origin and part.via in ("", "dump"))
                 self.report.sinks.append(Sink(origin, "storage", place, whole))
@@ -252,6 +270,18 @@ class Engine:
         if value.whole is not None:
             self.report.sinks.append(Sink(value.whole, "storage", place, True))
             (state.stored if at_once else state.staged).append((value.whole, place))
+
+    def constant(self, expr: n.Expr | None, state: State) -> n.Literal | None:
+        """The constant an expression stands for, also one handed to the function being walked."""
+        held = state.env.get(expr.id) if isinstance(expr, n.Name) else None
+        if held is not None and held.literal is not None:
+            return held.literal
+        return self.program.constant(expr, self.scope)
+
+    def text(self, expr: n.Expr | None, state: State) -> str | None:
+        """The same for text."""
+        found = self.constant(expr, state)
+        return found.value if found is not None and isinstance(found.value, str) else None
 
     def value(self, expr: n.Expr | None, state: State) -> Value:
         """What an expression holds."""

@@ -28,7 +28,7 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
         case n.Call():
             return calls.call(engine, expr, state)
         case n.Literal(value=constant):
-            return Value(role="local", truth=bool(constant))
+            return Value(role="local", truth=bool(constant), literal=expr)
         case n.Unary(op="yield", value=inner):
             found = value(engine, inner, state)
             engine.frame.yields.append(found)
@@ -66,7 +66,7 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
             parts = [value(engine, i, state) for i in items]
             return Value(role="local", taints=all_touched(parts))
         case n.Template(parts=pieces):
-            return Value(taints=all_touched([value(engine, p, state) for p in pieces]), role="data", via="text")
+            return _text_of([value(engine, p, state) for p in pieces])
         case n.Binary():
             return _combined(engine, expr, state)
         case n.Unary(value=inner):
@@ -78,13 +78,18 @@ def _combined(engine: Engine, expr: n.Binary, state: State) -> Value:
     """Two values put together: arithmetic on client data gives something derived from it, anything else may be text."""
     left, right = value(engine, expr.left, state), value(engine, expr.right, state)
     taints = all_touched([left, right])
-    constants = [engine.program.constant(e, engine.scope) for e in (expr.left, expr.right)]
+    constants = [engine.constant(e, state) for e in (expr.left, expr.right)]
     texts = any(c is not None and isinstance(c.value, str) for c in constants)
     numbers = any(c is not None and isinstance(c.value, int | float) for c in constants)
     if not texts and (expr.op != "+" or numbers):
         origin = left.origin if right.origin is None else right.origin if left.origin is None else None
         return Value(origin, via="derived", taints=taints)
-    return Value(taints=taints, via="text")
+    return _text_of([left, right])
+
+
+def _text_of(parts: list[Value]) -> Value:
+    """Text put together from parts; what outside code made of client data is no longer that data."""
+    return Value(taints=all_touched(p for p in parts if p.via != "outside"), via="text")
 
 
 def annotated(engine: Engine, stmt: n.Variable, made: Value) -> Value:
@@ -111,6 +116,8 @@ def _name(engine: Engine, expr: n.Name, name: str, state: State) -> Value:
             return Value(role="local", facts=Facts((), tuple(pending)))
         return held
     target = engine.program.resolve(expr, engine.scope)
+    if target is not None and isinstance(target.node, n.Class | n.Function):
+        return Value(refers=(expr, engine.scope))
     return _global(engine, target)
 
 
@@ -143,22 +150,21 @@ def _member(engine: Engine, expr: n.Member, held: Value, name: str, state: State
     if held.origin is not None and not held.via:
         return Value(held.origin.child(name), taints=held.taints)
     if held.origin is not None:
-        return Value(taints=held.touched)
+        return held.made_from()
     if held.role == "lookup":
         # A column of a record that was found says nothing of the request any more.
         return Value(role="lookup", taints=frozenset())
     if held.made is not None:
         target = engine.program.member(held.made, name)
         if target is not None:
-            found = engine.program.class_of(target) if target.node is not None else None
-            return Value(made=found, taints=held.taints) if found is not None else Value(taints=held.taints)
+            return held.made_from().but(made=engine.program.class_of(target) if target.node is not None else None)
     if held.touched:
-        return Value(taints=held.touched)
+        return held.made_from()
     return _global(engine, engine.program.resolve(expr, engine.scope))
 
 
 def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: State) -> Value:
-    key = engine.program.constant(index, engine.scope)
+    key = engine.constant(index, state)
     used = value(engine, index, state)
     if held.origin is not None:
         if key is not None and isinstance(key.value, str):
@@ -166,18 +172,19 @@ def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: Sta
                 return held.attrs[key.value]
             child = held.origin.child(key.value)
             missing = endings.thrown(engine, Target(engine.words.language.missing_key), None, engine.place(expr))
-            engine.report.reads.append(Read(child, engine.place(expr), strict=True, result=missing))
+            strict = child not in state.present
+            engine.report.reads.append(Read(child, engine.place(expr), strict, result=missing))
             return Value(child)
         if held.origin.place in FLAT and not held.origin.path:
             # A name made at run time: which one is read cannot be told.
-            return Value(taints=held.touched)
+            return held.made_from()
         step = "[]" if key is not None or isinstance(index, n.Opaque) else "{}"
         return Value(held.origin.child(step), taints=held.taints)
     if key is not None and isinstance(key.value, str) and key.value in held.attrs:
         return held.attrs[key.value]
     if held.role == "store":
         return Value(role="lookup", taints=used.touched)
-    return Value(taints=held.touched | used.touched, role=held.role if held.role == "lookup" else "data")
+    return held.made_from().but(taints=held.touched | used.touched, role=held.role if held.role == "lookup" else "data")
 
 
 def _entries(engine: Engine, entries: tuple[tuple[n.Expr | None, n.Expr], ...], state: State) -> Value:
@@ -186,7 +193,7 @@ def _entries(engine: Engine, entries: tuple[tuple[n.Expr | None, n.Expr], ...], 
     taints: set[Origin] = set()
     for key, inner in entries:
         held = value(engine, inner, state)
-        text = engine.program.text(key, engine.scope) if key is not None else None
+        text = engine.text(key, state) if key is not None else None
         if key is None:
             whole = held.origin or held.whole or whole
             attrs |= held.attrs

@@ -1,6 +1,6 @@
 """Python's own words for the flow engine: what its built-in calls, methods and errors mean."""
 
-from mappu.flow.words import Language
+from mappu.flow.words import Errors, Language
 
 _MATCHERS = {
     "re.match": "start", "re.search": "none", "re.fullmatch": "full",
@@ -34,12 +34,16 @@ language = Language(
     matchers=_MATCHERS,
     types={"str": "string", "int": "integer", "float": "number", "bool": "boolean", "list": "array", "tuple": "array",
            "dict": "object"},
-    parents=_PARENTS,
-    top_error="Exception",
+    errors=Errors(_PARENTS, {}, "Exception"),
     collections=frozenset({"list", "dict", "set", "collections.defaultdict", "collections.OrderedDict",
                            "collections.deque"}),
     pure=frozenset({"len", "print", "repr", "str", "isinstance", "type", "id", "sum", "min", "max", "any", "all", "zip",
                     "range", "enumerate", "sorted", "json.dumps", "hash", "bool", "getattr", "hasattr"}),
+    formats=frozenset({"format", "join", "format_map"}),
+    notices=frozenset({"debug", "info", "warning", "warn", "error", "critical", "exception", "print", "log"}),
+    callers={"anyio.to_thread.run_sync": 0, "asyncio.to_thread": 0, "run_in_threadpool": 0, "run_in_executor": 1,
+             "starlette.concurrency.run_in_threadpool": 0, "fastapi.concurrency.run_in_threadpool": 0},
+    assertion="AssertionError",
     sinks={
         "open": "file path", "pathlib.Path": "file path", "os.path.join": "file path", "os.remove": "file path",
         "os.unlink": "file path", "shutil.rmtree": "file path", "fastapi.responses.FileResponse": "file path",

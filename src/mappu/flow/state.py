@@ -11,10 +11,12 @@ from mappu.syntax import nodes as n
 class State:
     """What is known at one point of a path."""
 
-    __slots__ = ("env", "staged", "status", "stored")
+    __slots__ = ("env", "present", "staged", "status", "stored")
 
     def __init__(self) -> None:
         self.env: dict[str, Value] = {}
+        # Client data that is known to be there.
+        self.present: frozenset[Origin] = frozenset()
         self.stored: list[tuple[Origin, Place]] = []
         self.staged: list[tuple[Origin, Place]] = []
         # The status set on a response object that the framework will send; an answer only once the function returns.
@@ -23,7 +25,7 @@ class State:
     def copy(self) -> "State":
         twin = State()
         twin.env, twin.stored, twin.staged = dict(self.env), list(self.stored), list(self.staged)
-        twin.status = self.status
+        twin.status, twin.present = self.status, self.present
         return twin
 
     def take(self, branches: Iterable["State"]) -> None:
@@ -33,12 +35,17 @@ class State:
             return
         first, *rest = arms
         self.env, self.stored, self.staged = dict(first.env), list(first.stored), list(first.staged)
-        self.status = first.status
+        self.status, self.present = first.status, first.present
         for arm in rest:
+            self.present &= arm.present
             for name, value in arm.env.items():
                 self.env[name] = join(self.env.get(name, NOTHING), value)
             self.stored.extend(x for x in arm.stored if x not in self.stored)
             self.staged.extend(x for x in arm.staged if x not in self.staged)
+
+    def learn(self, findings: Iterable[Finding]) -> None:
+        """Note what a condition says is there."""
+        self.present |= {f.origin for f in findings if f.asks_presence}
 
 
 def join(left: Value, right: Value) -> Value:

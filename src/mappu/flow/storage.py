@@ -24,11 +24,34 @@ def assign_member(engine: Engine, expr: n.Call, given: Given, state: State) -> V
     return NOTHING
 
 
-def is_storage(engine: Engine, receiver: Value, target: Target | None) -> bool:
-    """A call of the service's own code is looked into instead; a list made here is no storage."""
+def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | None) -> bool:
+    """True for a method of something that keeps records: by its class, by what it was made from, or by its name. A call of
+    the service's own code is looked into instead; a list made here is no storage."""
     if target is not None and isinstance(target.node, n.Function):
         return False
-    return receiver.origin is None and receiver.role not in ("local", "answer", "error")
+    if receiver.origin is not None or receiver.role in ("local", "answer", "error"):
+        return False
+    words = engine.words
+    if receiver.role in ("store", "lookup", "entity") or (receiver.made is not None and words.is_entity(receiver.made)):
+        return True
+    assert isinstance(expr.func, n.Member)
+    if expr.func.name in words.plain_stores:
+        return True
+    if receiver.made is not None and receiver.made.node is None:
+        return receiver.made.name.split(".")[0] in words.storage_packages
+    base = expr.func.value
+    while isinstance(base, n.Call):
+        base = base.func.value if isinstance(base.func, n.Member) else base.func
+    last = base.name if isinstance(base, n.Member) else base.id if isinstance(base, n.Name) else ""
+    return words.storage_names.search(last) is not None or _is_record(engine, base)
+
+
+def _is_record(engine: Engine, base: n.Expr) -> bool:
+    """True for a storage class named directly (`Row.create(…)`, `Row.objects.create(…)`)."""
+    while isinstance(base, n.Member):
+        base = base.value
+    target = engine.program.resolve(base, engine.scope) if isinstance(base, n.Name) else None
+    return target is not None and isinstance(target.node, n.Class) and engine.words.is_entity(target)
 
 
 def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: Given, state: State) -> Value | None:
@@ -39,7 +62,13 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
         return NOTHING
     held = [_spread(a, v) for a, v in given]
     touched = all_touched(held)
+    if method == "values" and given:
+        # The row of a statement that is executed later on.
+        whole = next((v.whole for v in held if v.whole is not None), None)
+        return Value(taints=touched, attrs={a.name: v for a, v in given if a.name and not a.spread}, whole=whole)
     if method in words.lookups:
+        if receiver.touched or receiver.whole is not None:
+            return receiver
         if touched:
             _query_text(engine, given, place)
         return Value(role="lookup", taints=touched | (receiver.taints if receiver.role == "lookup" else frozenset()))
@@ -52,7 +81,7 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
             _query_text(engine, given, place)
             if not any(_writes(a.value, engine) for a, _ in given):
                 return Value(role="lookup", taints=touched)
-        for each in held:
+        for each in held or [receiver]:
             if each.touched or each.whole is not None:
                 engine.store(each, place, state, at_once=method in words.stores)
         return Value(role="entity", taints=touched)

@@ -63,12 +63,15 @@ class Facts(msgspec.Struct, frozen=True):
 class Value(msgspec.Struct, frozen=True, eq=False):
     """What an expression holds, as far as client data goes.
 
-    - `origin`: it is client data itself; `via` tells what was done to it on the way (`size`, `key`, `number`).
+    - `origin`: it is client data itself; `via` tells what was done to it on the way (`size`, `key`, `number`, `text` it
+      became part of, `outside` code that gave it back as something else).
     - `taints`: all the client data that went into it.
     - `status`, `message`: of an answer or an error made here.
     - `made`: the class it is an instance of; `attrs`: what its attributes or keys were built from.
     - `whole`: client data spread into it with no field chosen.
     - `facts`: what follows when it turns out true or false. `truth`: which of the two it plainly is.
+    - `literal`: it is this constant.
+    - `refers`: it is a function or class itself, named by this expression seen from this scope.
     """
 
     origin: Origin | None = None
@@ -82,6 +85,8 @@ class Value(msgspec.Struct, frozen=True, eq=False):
     whole: Origin | None = None
     message: str | None = None
     truth: bool | None = None
+    refers: tuple[n.Expr, Scope] | None = None
+    literal: n.Literal | None = None
 
     def but(self, **changes: object) -> "Value":
         """The same value with some of it changed."""
@@ -89,7 +94,13 @@ class Value(msgspec.Struct, frozen=True, eq=False):
 
     @property
     def touched(self) -> frozenset[Origin]:
-        return self.taints | {self.origin} if self.origin is not None else self.taints
+        """The client data in it; what a record was found by is not in the record."""
+        taints = self.taints if self.role != "lookup" else frozenset()
+        return taints | {self.origin} if self.origin is not None else taints
+
+    def made_from(self) -> "Value":
+        """Something taken out of, or made from, this value."""
+        return Value(taints=self.touched, via="outside" if self.via == "outside" else "")
 
 
 NOTHING = Value()

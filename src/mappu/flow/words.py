@@ -1,5 +1,6 @@
 """The words a language and a framework hand to the flow engine; it knows nothing of either by itself."""
 
+import re
 from collections.abc import Callable, Mapping
 from typing import Literal
 
@@ -27,13 +28,24 @@ class RunWord(msgspec.Struct, frozen=True):
     skips: str | None = None
 
 
+class Errors(msgspec.Struct, frozen=True):
+    """Error classes outside the service: what each inherits from, other names of the same class, and the one below which
+    all ordinary ones are."""
+
+    parents: Mapping[str, str]
+    aliases: Mapping[str, str]
+    top: str
+
+
 class Language(msgspec.Struct, frozen=True):
     """What calls and operators of a language mean.
 
     `sizes` count, `keeps` give the same text back (trimmed, lower-cased), `keeps_call` likewise as functions,
     `converts` make another type and throw, `tests` are methods that hold only for a certain pattern, `matchers` match a
-    pattern (True where they are anchored at the start by themselves, "full" at both ends), `parents` is the tree of the
-    built-in errors below `top_error`.
+    pattern (True where they are anchored at the start by themselves, "full" at both ends), `errors` are the
+    built-in ones, `assertion` the one of a failed assertion, `pure` functions look at a value and keep
+    it as text or number, `formats` are methods that put text together, `notices` write a log, `callers` call the function
+    handed to them at a position with the arguments behind it.
     """
 
     sizes: frozenset[str]
@@ -43,10 +55,13 @@ class Language(msgspec.Struct, frozen=True):
     tests: Mapping[str, str]
     matchers: Mapping[str, str]
     types: Mapping[str, str]
-    parents: Mapping[str, str]
-    top_error: str
+    errors: Errors
+    assertion: str
     collections: frozenset[str]
     pure: frozenset[str]
+    formats: frozenset[str]
+    notices: frozenset[str]
+    callers: Mapping[str, int]
     sinks: Mapping[str, Sinks]
     missing_key: str
 
@@ -60,8 +75,9 @@ class Words(msgspec.Struct, frozen=True):
     - `mapped`: the service's own mapping of an error class to a status: None where there is none, 0 where it cannot be
       told.
     - `runs`: tells whether a call runs a model's rules. `casts`: the same of a value that is only declared to be of a type.
-    - `error_parents`: what error classes outside the service inherit from; `error_aliases`: other names of the same class.
-    - `stores` write at once, `stages` only once one of `commits` is called; `lookups` read storage.
+    - `stores` write at once, `stages` only once one of `commits` is called; `lookups` read storage. All of them count on
+      something that keeps records: an instance of one of `storage_packages`, or named like `storage_names`; the
+      `plain_stores` say by their own name what they do.
     - `checkers`: parts of names that suggest that a call outside the service checks what it is given.
     - `dumps`: methods that give all of a model's data back.
     - `house`: functions of the service's settings that stand for constraints.
@@ -77,13 +93,15 @@ class Words(msgspec.Struct, frozen=True):
     mapped: Callable[[Target], int | None]
     runs: Callable[[n.Call, Scope], RunWord | None]
     casts: Callable[[n.Expr, n.Expr, Scope], RunWord | None]
-    error_parents: Mapping[str, str]
-    error_aliases: Mapping[str, str]
+    known_errors: Errors
     is_entity: Callable[[Target], bool]
     stores: frozenset[str]
     stages: frozenset[str]
     commits: frozenset[str]
     lookups: frozenset[str]
+    plain_stores: frozenset[str]
+    storage_packages: frozenset[str]
+    storage_names: re.Pattern[str]
     checkers: tuple[str, ...]
     dumps: frozenset[str]
     house: Mapping[str, Mapping[ConstraintKind, object]]
@@ -91,7 +109,8 @@ class Words(msgspec.Struct, frozen=True):
 
 class Entry(msgspec.Struct, frozen=True):
     """A function the framework calls on a route: its parameters that are client data, the request object, or the
-    outcome of an earlier entry (by its number)."""
+    outcome of an earlier entry (by its number). `wrappers` are the decorators around it, innermost last: functions whose
+    `try` catches what it raises."""
 
     function: n.Function
     scope: Scope
@@ -99,3 +118,4 @@ class Entry(msgspec.Struct, frozen=True):
     types: Mapping[str, Target]
     requests: frozenset[str]
     earlier: Mapping[str, int]
+    wrappers: tuple[tuple[n.Function, Scope], ...] = ()

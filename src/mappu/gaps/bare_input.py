@@ -1,5 +1,6 @@
 """Client data that reaches the handler's code with nothing on it."""
 
+import re
 from collections.abc import Iterator
 
 from mappu.flow.values import Sink
@@ -27,7 +28,16 @@ def find(scan: Scan) -> Iterator[Gap]:
             if found.field.place in ("header", "cookie") and not found.sinks:
                 # Read for a log, a language, a session: nothing there that a limit would protect.
                 continue
+            if not found.raw and not _used(route, found):
+                continue
             yield _single(route, found)
+
+
+def _used(route: RouteEvidence, found: FieldEvidence) -> bool:
+    """False for a parameter that the handler never looks at."""
+    handler, source = route.route.handler, route.route.scope.module.source
+    name = next((k for e in route.taking.entries for k, o in e.data.items() if o == found.origin), None)
+    return name is None or len(re.findall(rf"\b{name}\b".encode(), source[handler.span.start : handler.span.end])) > 1
 
 
 def _sinks(found: list[FieldEvidence]) -> list[Sink]:

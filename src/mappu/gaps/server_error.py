@@ -31,7 +31,10 @@ def _rules(route: RouteEvidence) -> Iterator[Gap]:
                 by_run.setdefault((by.file, by.line), []).append((found, constraint))
             else:
                 yield gap_on(kind, route, found, constraint.declared, constraint.why_not or "", _fix_for(constraint))
-    runs = {(r.place.file, r.place.line): r for r in route.report.runs if r.result.effect == "breaks"}
+    # A model made from data that is bound already has nothing left to refuse.
+    laid = {f.read for f in route.fields}
+    broken = (r for r in route.report.runs if r.result.effect == "breaks" and r.place in laid)
+    runs = {(r.place.file, r.place.line): r for r in broken}
     for key, run in runs.items():
         fields = [f.field.path for f, _ in by_run.get(key, ())]
         around = field_at(route, run.origin.place, run.origin.path)
@@ -57,7 +60,7 @@ def _reads(route: RouteEvidence) -> Iterator[Gap]:
         if read.result is None or read.result.effect != "breaks" or not (read.strict or read.type):
             continue
         around = field_at(route, read.origin.place, read.origin.path)
-        if around is None or not (around.raw or around.read is not None):
+        if around is None or around.origin != read.origin or not (around.raw or around.read is not None):
             continue
         if read.strict and around.field.required and read.origin.path:
             continue

@@ -1,5 +1,6 @@
 """One endpoint put together: what is bound, what hand-written code adds, and what becomes of each limit."""
 
+import re
 from collections.abc import Iterable
 
 from mappu.flow.engine import Engine
@@ -75,7 +76,7 @@ class Assembly:
         for escape in self.report.escapes:
             self.escaped(escape)
         self.drop_whole_bodies()
-        self.drop_transport_headers()
+        self.drop_what_is_no_input()
         found = [self.finish(d) for d in self.drafts.values()]
         found.sort(key=lambda f: (_ORDER[f.field.place], f.field.path))
         return RouteEvidence(self.endpoint(found), self.route, self.service, self.taking, self.report, tuple(found),
@@ -246,17 +247,29 @@ class Assembly:
             if draft.laid.path == WHOLE and draft.laid.origin not in whole:
                 del self.drafts[key]
 
-    def drop_transport_headers(self) -> None:
-        """Headers that every request carries for the protocol's own sake are no input, unless they go somewhere."""
+    def drop_what_is_no_input(self) -> None:
+        """Drop what is read by hand and is no input of this route: headers that every request carries for the protocol's
+        own sake, credentials (they are looked up, not limited) unless they become part of something's text, the names of
+        other routes' path parameters, and a body that shared code would read where the method has none."""
+        texts = [s for s in self.report.sinks if s.what != "storage"]
         for key, draft in list(self.drafts.items()):
-            name = draft.laid.path.lower()
-            if (
-                draft.raw
-                and draft.laid.place == "header"
-                and (name in _TRANSPORT or name.startswith(_TRANSPORT_STARTS))
-            ):
-                if not any(_meets(s, draft.laid.origin, True) for s in self.report.sinks):
+            laid = draft.laid
+            if draft.raw and draft.read is not None and not any(_meets(s, laid.origin, True) for s in texts):
+                name = laid.path.lower()
+                carried = name in _TRANSPORT or name.startswith(_TRANSPORT_STARTS) or _CREDENTIAL.search(name)
+                strange = laid.place == "path" and f"{{{laid.path}" not in self.route.path
+                bodiless = (
+                    self.route.method in _BODILESS and laid.place in ("body", "form") and not self.own(draft.read)
+                )
+                if (laid.place in ("header", "cookie") and carried) or _KEY.search(name) or strange or bodiless:
                     del self.drafts[key]
+
+    def own(self, place: Place) -> bool:
+        """True for a place inside the handler itself."""
+        handler = self.route.handler
+        start = handler.span.start
+        last = handler.line + self.route.scope.module.source.count(b"\n", start, handler.span.end)
+        return place.file == self.route.scope.module.path and handler.line <= place.line <= last
 
     # --- the outcome --------------------------------------------------------------------------------------------------
 
@@ -285,6 +298,9 @@ class Assembly:
 
 _TRANSPORT = frozenset({"accept", "host", "authorization", "user-agent", "referer", "origin", "cookie", "range", "connection",
                         "te", "expect", "forwarded", "via", "date", "upgrade", "proxy-authorization", "*"})  # fmt: skip
+_CREDENTIAL = re.compile(r"auth|token|api-?_?key|session|signature|csrf|xsrf|jwt|secret|credential|^sid$")
+_KEY = re.compile(r"^(?:x-)?api[-_]?key$|^authorization$|csrf|xsrf")
+_BODILESS = frozenset({"GET", "HEAD", "OPTIONS", "DELETE"})
 _TRANSPORT_STARTS = ("accept-", "content-", "if-", "x-forwarded-", "sec-", "x-real-", "access-control-", "cache-")
 
 

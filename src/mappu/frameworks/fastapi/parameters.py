@@ -1,6 +1,7 @@
 """What a FastAPI route takes: the parameters of the handler and of everything it depends on, by FastAPI's own rules."""
 
 import re
+from collections.abc import Iterator
 
 import msgspec
 
@@ -21,6 +22,7 @@ DEPENDS = frozenset({
     "fastapi.param_functions.Depends",
 })  # fmt: skip
 MAX_DEPENDENCIES = 60
+MAX_WRAPPERS = 2
 _SECURITY = ("fastapi.security.", "fastapi_users.", "fastapi.openapi.")
 # The form the framework's own password login reads.
 _LOGIN_FORMS = frozenset({"fastapi.security.OAuth2PasswordRequestForm", "fastapi.security.OAuth2PasswordRequestFormStrict",
@@ -160,10 +162,31 @@ class _Collector:
             assert isinstance(scope.owner, n.Class)
             assert scope.parent is not None
             types[receiver] = Target(self.program.full_name(scope.parent, scope.owner.name), scope.owner, scope.parent)
-        entry = Entry(function, scope, data, types, frozenset(requests), {k: v for k, v in earlier.items() if v >= 0})
+        known = {name: number for name, number in earlier.items() if number >= 0}
+        entry = Entry(function, scope, data, types, frozenset(requests), known, tuple(self._wrappers(function, scope)))
         self.entries.append(entry)
         self.done[id(function)] = len(self.entries) - 1
         return len(self.entries) - 1
+
+    def _wrappers(self, function: n.Function, scope: Scope) -> Iterator[tuple[n.Function, Scope]]:
+        """The service's own decorators around a function; one above the route's decorator has no effect."""
+        for mark in function.marks:
+            target = self.program.resolve(mark.name, scope)
+            if target is not None:
+                yield from self._wrapper(target, 0)
+
+    def _wrapper(self, target: Target, depth: int) -> Iterator[tuple[n.Function, Scope]]:
+        """A decorator, and the functions it hands what it decorates on to."""
+        if not isinstance(target.node, n.Function) or target.scope is None or depth > MAX_WRAPPERS:
+            return
+        yield target.node, target.scope
+        inner = self.program.scope_of(target.node, target.scope)
+        names = {p.name for f in n.walk(target.node) if isinstance(f, n.Function) for p in f.params}
+        for node in n.walk(*target.node.body):
+            if isinstance(node, n.Call) and any(isinstance(a, n.Name) and a.id in names for a in node.positional):
+                further = self.program.resolve(node.func, inner)
+                if further is not None and further.node is not target.node:
+                    yield from self._wrapper(further, depth + 1)
 
     def _class_dependencies(self, scope: Scope) -> None:
         """Dependencies declared as members of a class whose methods are handlers."""
@@ -197,7 +220,9 @@ class _Collector:
             if number is not None:
                 earlier[param.name] = number
             elif made is not None and pydantic.is_model(self.service.reader, made):
-                data[param.name] = Origin("query")
+                called = self.program.resolve(callee, where) if callee is not None else made
+                if called is not None and called.node is made.node:
+                    data[param.name] = Origin("query")
             return
         self._bind(param, type_, items, holder, scope, data)
 
