@@ -1,10 +1,9 @@
 """`mappu explain`."""
 
-from importlib import resources
-
 import click
 
 from mappu.cli import common
+from mappu.gaps.pages import page
 from mappu.inventory.kinds import KINDS
 
 
@@ -22,7 +21,7 @@ def command(kind: str | None, format_: str) -> None:
         _list(format_)
         return
     common.check_words((kind,), KINDS, "gap kind")
-    text = resources.files("mappu.gaps").joinpath("pages", f"{kind}.md").read_text("utf-8")
+    text = page(kind)
     if format_ == "json":
         found = KINDS[kind]
         common.write_json({"kind": kind, "severity": found.severity, "says": found.says, "page": text})

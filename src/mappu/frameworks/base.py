@@ -1,6 +1,6 @@
 """What a framework answers: which routes there are, what each takes, and what runs the rules on it."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Protocol
 
 import msgspec
@@ -112,11 +112,13 @@ class Taking(msgspec.Struct, frozen=True, eq=False):
 
 class Framework(Protocol):
     """A web framework. A module of this folder offers one as `framework`. `tokens` are words one of which every file
-    with a route holds."""
+    with a route holds. `remedies` says how a fault is closed there: a sentence for each of the words that the gap kinds
+    ask for. A page named after it in `pages/` shows the same at length, a section a gap kind."""
 
     name: str
     language: str
     tokens: tuple[bytes, ...]
+    remedies: Mapping[str, str]
 
     def routes(self, service: Service) -> Iterable[Route]:
         """Return every route that a client can call."""

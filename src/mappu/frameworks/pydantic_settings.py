@@ -7,6 +7,7 @@ from mappu.flow.values import Origin
 from mappu.flow.words import Words
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
 from mappu.frameworks.fastapi import framework as fastapi
+from mappu.frameworks.fastapi.remedies import REMEDIES
 from mappu.inventory.model import Place, RunBy
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
@@ -23,6 +24,7 @@ class PydanticSettings:
     name = "pydantic-settings"
     language = "python"
     tokens = (b"BaseSettings",)
+    remedies = REMEDIES
 
     def routes(self, service: Service) -> Iterable[Route]:
         for scope in service.scopes:

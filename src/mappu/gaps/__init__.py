@@ -27,8 +27,8 @@ def gap_kinds() -> tuple[GapKind, ...]:
     """Every kind at hand, by module name."""
     package = importlib.import_module(__name__)
     names = sorted(info.name for info in pkgutil.iter_modules(package.__path__))
-    modules = [importlib.import_module(f"{__name__}.{name}") for name in names if not name.startswith("base")]
-    return tuple(modules)
+    modules = [importlib.import_module(f"{__name__}.{name}") for name in names]
+    return tuple(m for m in modules if hasattr(m, "find"))
 
 
 def judge(scan: Scan, today: datetime.date | None = None) -> Judgement:

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterator
 
 from mappu.flow.values import Sink
-from mappu.gaps.base import gap, gap_on, listed
+from mappu.gaps.base import gap, gap_on, listed, remedy
 from mappu.inventory.model import Gap, Place, Severity
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
@@ -12,7 +12,6 @@ kind = "bare-input"
 
 _WHERE = {"query": "query parameter", "header": "header", "cookie": "cookie", "path": "path parameter",
           "form": "form field", "body": "body field", "settings": "setting"}  # fmt: skip
-_FUNCTIONS = {"query": "Query", "header": "Header", "cookie": "Cookie", "path": "Path", "form": "Form", "body": "Body"}
 
 
 def find(scan: Scan) -> Iterator[Gap]:
@@ -64,7 +63,7 @@ def _body(route: RouteEvidence, bodies: list[FieldEvidence]) -> Gap:
         taken = f"the whole {what} is read"
     names = f", {listed(keys)} of it used," if keys else ""
     why = f"{taken}{names} and {_reaches(sinks, where) if sinks else 'nothing checks what is in it'}"
-    fix = "bind it to a model: declare a parameter of a class with these fields and their limits"
+    fix = remedy(route, "bind-body")
     severity: Severity = "high" if sinks else "medium"
     field = "*" if len(bodies) > 1 or whole.field.path == "*" else whole.field.path
     return gap(kind, route, where, why, fix, field=field, place=whole.field.place, severity=severity)
@@ -79,7 +78,6 @@ def _single(route: RouteEvidence, found: FieldEvidence) -> Gap:
     how = "is read by hand" if found.raw else "has no type that anything checks"
     end = _reaches(sinks, where) if sinks else "nothing checks its type or its value"
     name = field.path.replace("-", "_").replace(".", "_")
-    function = _FUNCTIONS.get(field.place, "Query")
-    fix = f"declare it as a parameter: `{name}: Annotated[str, {function}(max_length=…)]`"
+    fix = remedy(route, f"bind-{field.place}", name=name)
     return gap_on(kind, route, found, where, f"the {label} `{field.path}` {how}, and {end}", fix,
                   "high" if sinks else "medium")  # fmt: skip

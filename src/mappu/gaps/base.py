@@ -34,6 +34,11 @@ def gap_on(
     return gap(kind, route, where, why, fix, field=found.field.path, place=found.field.place, severity=severity)
 
 
+def remedy(route: RouteEvidence, word: str, **names: str) -> str:
+    """Return the framework's sentence for a remedy, with the names it speaks of."""
+    return route.remedies[word].format(**names)
+
+
 def listed(words: Iterable[str], most: int = 5) -> str:
     """Return "a, b and c", the rest counted."""
     all_ = list(dict.fromkeys(words))

@@ -3,13 +3,13 @@
 from collections.abc import Iterator
 
 from mappu.flow.values import Event
-from mappu.gaps.base import gap
+from mappu.gaps.base import gap, remedy
 from mappu.inventory.model import Gap, PlaceIn
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
 
-def seen(scan: Scan, kind: str, fix: str) -> Iterator[Gap]:
-    """Yield a gap for each place of an event of this kind."""
+def seen(scan: Scan, kind: str, closed_by: str) -> Iterator[Gap]:
+    """Yield a gap for each place of an event of this kind; `closed_by` is the remedy."""
     for route in scan.routes:
         places: dict[tuple[str, int], Event] = {}
         for event in route.report.events:
@@ -17,7 +17,7 @@ def seen(scan: Scan, kind: str, fix: str) -> Iterator[Gap]:
                 places.setdefault((event.place.file, event.place.line), event)
         for event in places.values():
             field, place = named(route, event)
-            yield gap(kind, route, event.place, event.why, fix, field=field, place=place)
+            yield gap(kind, route, event.place, event.why, remedy(route, closed_by), field=field, place=place)
 
 
 def named(route: RouteEvidence, event: Event) -> tuple[str | None, PlaceIn | None]:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from mappu.gaps.base import gap, listed
+from mappu.gaps.base import gap, listed, remedy
 from mappu.inventory.model import Gap, Place
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
@@ -28,9 +28,8 @@ def _gap(route: RouteEvidence, why_not: str, fields: list[FieldEvidence]) -> Gap
     count = sum(c.status == "idle" for f in fields for c in f.field.constraints)
     rules = "rule" if count == 1 else "rules"
     why = f"{count} {rules} of {model} on {listed(f.field.path for f in fields)} never run: {why_not}"
-    fix = f"run them: bind the parameter as `{model}`, or call `{model}.model_validate(…)` and answer its error with a 4xx"
-    if "table=True" in why_not:
-        fix = "bind a plain model without `table=True` and make the row from it: `Row.model_validate(body)`"
+    skipped = {t.shape.skipped for t in route.taking.taken}
+    fix = remedy(route, "bind-plain-model" if why_not in skipped else "run-rules", model=model)
     return gap(
         kind, route, where, why, fix, field="*" if len(fields) > 1 else first.field.path, place=first.field.place
     )

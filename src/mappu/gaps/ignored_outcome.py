@@ -2,17 +2,16 @@
 
 from collections.abc import Iterator
 
-from mappu.gaps.base import gap
+from mappu.gaps.base import gap, remedy
 from mappu.gaps.base_events import field_at, seen
 from mappu.inventory.model import Gap
 from mappu.pipeline.evidence import Scan
 
 kind = "ignored-outcome"
-_FIX = "act on it: `raise HTTPException(status_code=422, detail=…)` where the check fails"
 
 
 def find(scan: Scan) -> Iterator[Gap]:
-    yield from seen(scan, kind, _FIX)
+    yield from seen(scan, kind, "refuse")
     for route in scan.routes:
         for run in route.report.runs:
             if run.result.effect == "swallowed":
@@ -20,4 +19,4 @@ def find(scan: Scan) -> Iterator[Gap]:
                 place = around.field.place if around is not None else run.origin.place
                 line = f" on line {run.result.place.line}" if run.result.place is not None else ""
                 why = f"the model's rules run here, and their error is caught{line} and passed over"
-                yield gap(kind, route, run.place, why, _FIX, field="*", place=place)
+                yield gap(kind, route, run.place, why, remedy(route, "refuse"), field="*", place=place)

@@ -10,4 +10,4 @@ kind = "late-check"
 
 
 def find(scan: Scan) -> Iterator[Gap]:
-    yield from seen(scan, kind, "move the check above the storage call, or make it a limit of the model")
+    yield from seen(scan, kind, "check-first")

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from mappu.gaps.base import gap
+from mappu.gaps.base import gap, remedy
 from mappu.inventory.model import Gap, Place
 from mappu.pipeline.evidence import Scan
 
@@ -23,5 +23,4 @@ def find(scan: Scan) -> Iterator[Gap]:
             f"{name} is made only when a request first needs it: the service starts with a bad environment, and that "
             "request is a 5xx"
         )
-        fix = f"make it when the service starts: call it at module level or in the app's lifespan, before {name} is first needed"
-        yield gap(kind, route, where, why, fix)
+        yield gap(kind, route, where, why, remedy(route, "start-early", name=name))

@@ -10,4 +10,4 @@ kind = "no-stop"
 
 
 def find(scan: Scan) -> Iterator[Gap]:
-    yield from seen(scan, kind, "leave there: `raise HTTPException(status_code=422, detail=…)`")
+    yield from seen(scan, kind, "refuse")

@@ -2,60 +2,54 @@
 
 from collections.abc import Iterator
 
-from mappu.gaps.base import gap, gap_on, listed
+from mappu.flow.values import Read
+from mappu.gaps.base import gap, gap_on, listed, remedy
 from mappu.gaps.base_events import field_at, seen
-from mappu.inventory.model import Constraint, Gap
+from mappu.inventory.model import Gap, Place, PlaceIn
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
 kind = "server-error"
-_FIX = "raise HTTPException with a 4xx there, or map the error with `@app.exception_handler`"
 
 
 def find(scan: Scan) -> Iterator[Gap]:
-    yield from seen(scan, kind, _FIX)
+    yield from seen(scan, kind, "map-error")
     for route in scan.routes:
         if route.endpoint.surface != "settings":
             yield from _rules(route)
+            yield from _runs(route)
             yield from _reads(route)
 
 
 def _rules(route: RouteEvidence) -> Iterator[Gap]:
-    """Declared limits that break instead of refusing: by themselves, or because their error is mapped by nothing."""
-    by_run: dict[tuple[str, int], list[tuple[FieldEvidence, Constraint]]] = {}
+    """Declared limits that break by themselves instead of refusing."""
     for found in route.fields:
+        broken = {(r.kind, r.declared): r for r in found.shape.rules if r.breaks is not None}
         for constraint in found.field.constraints:
-            by = constraint.run_by
-            if constraint.status != "breaks" or by is None or by.what in ("check by hand", "conversion"):
-                continue
-            if by.what == "call by hand" and "ValidationError is not" in (constraint.why_not or ""):
-                by_run.setdefault((by.file, by.line), []).append((found, constraint))
-            else:
-                yield gap_on(kind, route, found, constraint.declared, constraint.why_not or "", _fix_for(constraint))
-    # A model made from data that is bound already has nothing left to refuse.
-    laid = {f.read for f in route.fields}
-    broken = (r for r in route.report.runs if r.result.effect == "breaks" and r.place in laid)
-    runs = {(r.place.file, r.place.line): r for r in broken}
-    for key, run in runs.items():
-        fields = [f.field.path for f, _ in by_run.get(key, ())]
+            rule = broken.get((constraint.kind, constraint.declared))
+            if rule is not None and constraint.status == "breaks":
+                fix = remedy(route, rule.mend)
+                yield gap_on(kind, route, found, constraint.declared, constraint.why_not or "", fix)
+
+
+def _runs(route: RouteEvidence) -> Iterator[Gap]:
+    """Models run by hand whose error is mapped by nothing. One made from data that is bound already refuses nothing."""
+    by_place: dict[Place, list[FieldEvidence]] = {}
+    for found in route.fields:
+        if found.read is not None:
+            by_place.setdefault(found.read, []).append(found)
+    broken = {r.place: r for r in route.report.runs if r.result.effect == "breaks" and r.place in by_place}
+    for where, run in broken.items():
+        fields = [f.field.path for f in by_place[where] if f.field.constraints]
         around = field_at(route, run.origin.place, run.origin.path)
         about = f" ({listed(fields)})" if fields else ""
         why = f"the model is built by hand{about} and nothing turns its ValidationError into a 4xx"
-        fix = "bind the model as a parameter, or catch ValidationError and raise HTTPException(422)"
         place = around.field.place if around is not None else run.origin.place
-        yield gap(kind, route, run.place, why, fix, field="*", place=place)
-
-
-def _fix_for(constraint: Constraint) -> str:
-    if constraint.kind == "custom":
-        return "raise ValueError in the validator: it is then answered with a 422"
-    if "dependency" in (constraint.why_not or ""):
-        return "take the model as a parameter model: `Annotated[Model, Query()]` instead of `Depends()`"
-    return "use a limit that fits the type, or change the type"
+        yield gap(kind, route, where, why, remedy(route, "catch-model-error"), field="*", place=place)
 
 
 def _reads(route: RouteEvidence) -> Iterator[Gap]:
     """Reads and conversions by hand that throw on bad input."""
-    groups: dict[tuple[str, str], list[tuple[str, object]]] = {}
+    groups: dict[tuple[PlaceIn, str], list[tuple[str, Read]]] = {}
     for read in route.report.reads:
         if read.result is None or read.result.effect != "breaks" or not (read.strict or read.type):
             continue
@@ -72,5 +66,4 @@ def _reads(route: RouteEvidence) -> Iterator[Gap]:
         names = list(dict.fromkeys(name for name, _ in found))
         shown = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
         why = f"{shown}: the error is caught by nothing and ends as a 5xx"
-        fix = "bind the input as a typed parameter, or catch the error and raise HTTPException(422)"
-        yield gap(kind, route, first.place, why, fix, field="*", place=place)  # type: ignore[attr-defined, arg-type]
+        yield gap(kind, route, first.place, why, remedy(route, "catch-read-error"), field="*", place=place)

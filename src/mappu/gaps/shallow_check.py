@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
-from mappu.gaps.base import gap
-from mappu.inventory.model import Gap
+from mappu.gaps.base import gap, remedy
+from mappu.inventory.model import Gap, Severity
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
 kind = "shallow-check"
@@ -49,6 +49,6 @@ def _gap(route: RouteEvidence, found: FieldEvidence, path: str) -> Gap:
         what = "may be anything: nothing looks at its type or its value"
     stored = any(s.what == "storage" for s in found.sinks)
     why = f"`{path}` {what}" + (", and it goes to storage" if stored else "")
-    fix = "give its inside a model" if steps else "give it a type"
-    return gap(kind, route, where, why, f"{fix}: a class with the fields and limits it may have", field=path,
-               place=found.field.place, severity="high" if in_list or stored else "medium")  # fmt: skip
+    fix = remedy(route, "model-inside" if steps else "type-it")
+    severity: Severity = "high" if in_list or stored else "medium"
+    return gap(kind, route, where, why, fix, field=path, place=found.field.place, severity=severity)

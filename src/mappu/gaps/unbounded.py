@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator
 
-from mappu.gaps.base import gap_on
+from mappu.gaps.base import gap_on, remedy
 from mappu.inventory.model import Gap
 from mappu.pipeline.evidence import FieldEvidence, Scan
 
@@ -16,8 +16,8 @@ _BOUNDS = {
     "integer": {"maximum", "exclusiveMaximum", "enum", "const", "exists"},
     "number": {"maximum", "exclusiveMaximum", "enum", "const", "exists", "digits"},
 }
-_WORDS = {"string": ("text", "max_length"), "array": ("list", "max_length"), "integer": ("number", "le"),
-          "number": ("number", "le")}  # fmt: skip
+_WORDS = {"string": ("text", "limit-string"), "array": ("list", "limit-array"), "integer": ("number", "limit-number"),
+          "number": ("number", "limit-number")}  # fmt: skip
 # A path, a header and a cookie are bounded by the server's own limit on the request's head.
 _PLACES = frozenset({"query", "body", "form"})
 
@@ -26,11 +26,11 @@ def find(scan: Scan) -> Iterator[Gap]:
     for route in scan.routes:
         for found in route.fields:
             if _unbounded(found):
-                what, word = _WORDS[found.field.type]
+                what, closed_by = _WORDS[found.field.type]
                 where = found.field.declared
                 assert where is not None
                 why = f"`{found.field.path}` is a {what} with no upper limit"
-                yield gap_on(kind, route, found, where, why, f"add one: `Field({word}=…)`")
+                yield gap_on(kind, route, found, where, why, remedy(route, closed_by))
 
 
 def _unbounded(found: FieldEvidence) -> bool:

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from mappu.gaps.base import gap
-from mappu.inventory.model import Gap, Place
-from mappu.pipeline.evidence import Scan
+from mappu.gaps.base import gap, remedy
+from mappu.inventory.model import Gap, Place, PlaceIn
+from mappu.pipeline.evidence import RouteEvidence, Scan
 from mappu.vocabularies.shape import Shape
 
 kind = "unlisted-fields"
@@ -27,7 +27,6 @@ def _open(shape: Shape) -> bool:
     return shape.extra == "allow" and bool(shape.fields) and shape.skipped is None
 
 
-def _gap(route: object, shape: Shape, field: str, place: object, where: Place) -> Gap:
+def _gap(route: RouteEvidence, shape: Shape, field: str, place: PlaceIn, where: Place) -> Gap:
     why = f'{shape.model} keeps fields that it does not declare (extra="allow")'
-    fix = 'say `extra="forbid"` in its `model_config`, or leave the setting out so that they are dropped'
-    return gap(kind, route, where, why, fix, field=field, place=place)  # type: ignore[arg-type]
+    return gap(kind, route, where, why, remedy(route, "drop-unlisted"), field=field, place=place)

@@ -60,6 +60,8 @@ class Assembly:
         self.report: Report = engine.run(self.taking.entries)
         self.drafts: dict[tuple[str, tuple[str, ...]], _Draft] = {}
         self.entities: dict[str, str] = {}
+        # Data whose fields a model lists: whatever else is read of it is none that a client sends.
+        self.known: list[Origin] = []
         self.notes: list[tuple[Note, str | None]] = []
         self.needs: list[tuple[str, Place]] = []
 
@@ -80,7 +82,7 @@ class Assembly:
         found = [self.finish(d) for d in self.drafts.values()]
         found.sort(key=lambda f: (_ORDER[f.field.place], f.field.path))
         return RouteEvidence(self.endpoint(found), self.route, self.service, self.taking, self.report, tuple(found),
-                             tuple(self.notes), tuple(dict.fromkeys(self.needs)))  # fmt: skip
+                             self.framework.remedies, tuple(self.notes), tuple(dict.fromkeys(self.needs)))  # fmt: skip
 
     def endpoint(self, found: list[FieldEvidence]) -> Endpoint:
         route = self.route
@@ -100,6 +102,8 @@ class Assembly:
         self.needs.extend(shape.needs)
         if shape.entity and shape.model is not None and shape.fields:
             self.entities[taken.place] = shape.model
+        if shape.fields:
+            self.known.append(taken.origin)
         free = not taken.wire and not shape.fields and shape.known and (shape.type == "any" or _is_free(shape))
         for laid in lay_out(
             taken.place, taken.wire, taken.origin, shape, taken.required, taken.declared, taken.default
@@ -133,6 +137,8 @@ class Assembly:
         if shape is None:
             return
         self.needs.extend(shape.needs)
+        if shape.fields:
+            self.known.append(run.origin)
         place, wire = self.where(run.origin, above)
         ran = self.ran_by_hand(run)
         for laid in lay_out(place, wire, run.origin, shape, True, run.place):
@@ -182,7 +188,7 @@ class Assembly:
         above = self.nearest(origin)
         if above is not None and not above.raw and not _is_open(above.laid.shape):
             return None
-        if above is None and any(d.bound and not d.raw and origin.covers(d.laid.origin) for d in self.drafts.values()):
+        if above is None and any(known.covers(origin) or origin.covers(known) for known in self.known):
             return None
         where, path = self.where(origin, above)
         nested = above is not None and above.laid.path != WHOLE

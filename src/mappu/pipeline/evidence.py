@@ -1,5 +1,7 @@
 """What a scan knows beyond the inventory file: the evidence that gaps and their sentences are built from."""
 
+from collections.abc import Mapping
+
 import msgspec
 
 from mappu.flow.values import Origin, Report, Sink
@@ -30,7 +32,8 @@ class FieldEvidence(msgspec.Struct, frozen=True, eq=False):
 
 
 class RouteEvidence(msgspec.Struct, frozen=True, eq=False):
-    """An endpoint with everything that was found on the way to it. `notes` and `needs` are faults of declarations."""
+    """An endpoint with everything that was found on the way to it. `remedies` are its framework's ways to close a fault,
+    `notes` and `needs` faults of declarations."""
 
     endpoint: Endpoint
     route: Route
@@ -38,6 +41,7 @@ class RouteEvidence(msgspec.Struct, frozen=True, eq=False):
     taking: Taking
     report: Report
     fields: tuple[FieldEvidence, ...]
+    remedies: Mapping[str, str]
     notes: tuple[tuple[Note, str | None], ...]
     needs: tuple[tuple[str, Place], ...]
 

@@ -18,13 +18,15 @@ from mappu.syntax import nodes as n
 
 
 class Rule(msgspec.Struct, frozen=True):
-    """One declared limit. `breaks` says why breaking it (or meeting it at all) ends as a 5xx, where it does."""
+    """One declared limit. `breaks` says why breaking it (or meeting it at all) ends as a 5xx, where it does, and `mend` is
+    the word of the remedy for that."""
 
     kind: ConstraintKind
     value: object
     declared: Place
     message: str | None = None
     breaks: str | None = None
+    mend: str = "fit-type"
 
 
 class Note(msgspec.Struct, frozen=True):

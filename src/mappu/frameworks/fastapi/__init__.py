@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from mappu.flow.words import Words
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
 from mappu.frameworks.fastapi import parameters, words
+from mappu.frameworks.fastapi.remedies import REMEDIES
 from mappu.frameworks.fastapi.sites import ADDING, METHODS, SOCKETS, TOKENS, VERBS, Reach, Site, Sites, Use
 from mappu.inventory.model import RunBy
 from mappu.symbols.program import Scope
@@ -18,6 +19,7 @@ class FastAPI:
     name = "fastapi"
     language = "python"
     tokens = TOKENS
+    remedies = REMEDIES
 
     def __init__(self) -> None:
         self._sites: weakref.WeakKeyDictionary[Service, Sites] = weakref.WeakKeyDictionary()

@@ -125,7 +125,7 @@ class _Collector:
         for field in shape.fields:
             place: PlaceIn = "path" if field.name in self.path_names else "query"
             rules = tuple(
-                msgspec.structs.replace(r, breaks=r.breaks or _MODEL_DEPENDS) if r.kind == "custom" else r
+                msgspec.structs.replace(r, breaks=_MODEL_DEPENDS, mend="parameter-model") if r.kind == "custom" else r
                 for r in field.shape.rules
             )
             origin = Origin(place, (field.name,))

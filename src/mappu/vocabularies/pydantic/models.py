@@ -488,5 +488,5 @@ def function_rules(context: Context, shape: Shape, item: n.Expr, scope: Scope) -
     breaks, refuses = validators.refusal(context, target.node, target.scope)
     if not refuses:
         return shape.with_(rules=shape.rules[:-1])
-    last = msgspec.structs.replace(shape.rules[-1], breaks=breaks)
+    last = msgspec.structs.replace(shape.rules[-1], breaks=breaks, mend="refuse-in-rule")
     return shape.with_(rules=(*shape.rules[:-1], last))

@@ -52,7 +52,7 @@ def lay(context: Context, shape: Shape, target: Target) -> Shape:
             seen.add(method.name)
             name = _mark_name(context, mark, scope)
             breaks, refuses = refusal(context, method, scope)
-            rule = Rule("custom", method.name, context.place(mark, scope), breaks=breaks)
+            rule = Rule("custom", method.name, context.place(mark, scope), breaks=breaks, mend="refuse-in-rule")
             if name in FIELD_MARKS:
                 asked = [t for a in mark.args or () if (t := program.text(a.value, scope)) and a.name is None]
                 missing = [f for f in asked if f not in names and f != "*" and shape.fields]

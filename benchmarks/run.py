@@ -1,0 +1,114 @@
+"""How fast a cold scan is, against parsing every file once and against a plain text search, in the same run.
+
+    python benchmarks/run.py                  builds the tree (about two million lines) below benchmarks/tree, then measures
+    python benchmarks/run.py --tree FOLDER    measures a folder of your own
+
+The tree is made of whatever the packages below ship; nothing in it is run. Every figure is of a process of its own: wall
+seconds, and the peak of its memory. The files are those that a scan looks at (tests and build output are left out), for
+all three.
+"""
+
+import argparse
+import os
+import re
+import subprocess
+import sys
+import time
+import zipfile
+from pathlib import Path
+
+HERE = Path(__file__).parent
+# Servers written with FastAPI, and large libraries around them, until there are lines enough.
+PACKAGES = ("litellm", "open-webui", "prefect", "zenml", "langflow-base", "fief-server", "sympy", "django", "transformers",
+            "sqlalchemy", "apache-airflow-core", "pandas")  # fmt: skip
+LINES = 2_000_000
+
+PARSE = """
+import sys
+import tree_sitter, tree_sitter_python
+parser = tree_sitter.Parser(tree_sitter.Language(tree_sitter_python.language()))
+for line in sys.stdin:
+    with open(line.rstrip("\\n"), "rb") as file:
+        parser.parse(file.read())
+"""
+SEARCH = """
+import re, sys
+route = re.compile(rb"@\\w+(?:\\.\\w+)*\\.(?:get|post|put|patch|delete|head|options|api_route)\\(")
+found = 0
+for line in sys.stdin:
+    with open(line.rstrip("\\n"), "rb") as file:
+        found += len(route.findall(file.read()))
+print(found)
+"""
+
+
+def build(tree: Path) -> None:
+    """Download the packages one after another and unpack them, until there are lines enough."""
+    for package in PACKAGES:
+        if lines(files(tree)) >= LINES:
+            return
+        target = tree / package
+        if not target.exists():
+            wheels = tree.parent / "wheels" / package
+            command = [sys.executable, "-m", "pip", "download", "--quiet", "--disable-pip-version-check", "--no-deps",
+                       "--only-binary", ":all:", "--dest", str(wheels), package]  # fmt: skip
+            subprocess.run(command, check=True)
+            for wheel in wheels.glob("*.whl"):
+                with zipfile.ZipFile(wheel) as archive:
+                    archive.extractall(target, [n for n in archive.namelist() if n.endswith(".py")])
+
+
+def files(tree: Path) -> list[str]:
+    """The Python files that a scan of the tree looks at."""
+    from mappu.sources import walk
+
+    return [f.real for f in walk.find([tree], (".py",), (), ()).files.values()] if tree.exists() else []
+
+
+def lines(paths: list[str]) -> int:
+    return sum(Path(p).read_bytes().count(b"\n") for p in paths)
+
+
+def measure(command: list[str], given: str = "") -> tuple[float, float, str]:
+    """Run a command; return wall seconds, peak memory in MB, and what it printed."""
+    started = time.perf_counter()
+    process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+    assert process.stdin is not None
+    assert process.stdout is not None
+    process.stdin.write(given.encode())
+    process.stdin.close()
+    printed = process.stdout.read().decode()
+    _, status, usage = os.wait4(process.pid, 0)
+    if os.waitstatus_to_exitcode(status) not in (0, 3):
+        raise SystemExit(f"{' '.join(command[:4])} failed")
+    return time.perf_counter() - started, usage.ru_maxrss / 1024, printed
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--tree", type=Path, default=HERE / "tree", help="the folder to measure")
+    options = parser.parse_args()
+    if options.tree == HERE / "tree":
+        build(options.tree)
+    found = files(options.tree)
+    given = "".join(f"{p}\n" for p in found)
+    measure([sys.executable, "-c", SEARCH], given)  # the files are then in the system's cache, for all alike
+    searched, _, routes = measure([sys.executable, "-c", SEARCH], given)
+    parsed, _, _ = measure([sys.executable, "-c", PARSE], given)
+    scanned, memory, printed = measure([sys.executable, "-m", "mappu", "survey", str(options.tree), "--format", "json"])
+    endpoints = sum(
+        int(n) for part in re.findall(r'"endpoints": \{(.*?)\}', printed, re.S) for n in re.findall(r": (\d+)", part)
+    )
+    print(
+        f"{lines(found):,} lines in {len(found):,} files; {int(routes):,} route decorators by text, {endpoints:,} endpoints"
+    )
+    print(f"text search      {searched:7.2f} s")
+    print(f"parse every file {parsed:7.2f} s")
+    print(f"cold scan        {scanned:7.2f} s   {scanned / parsed:.2f} of parsing   peak {memory:,.0f} MB")
+    version, _, _ = measure([sys.executable, "-m", "mappu", "--version"])
+    bare, _, _ = measure([sys.executable, "-c", "import click"])
+    print(f"--version        {version:7.3f} s   {version / bare:.1f} times `import click`")
+
+
+if __name__ == "__main__":
+    main()

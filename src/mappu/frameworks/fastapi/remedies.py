@@ -1,0 +1,27 @@
+"""How each fault is closed in FastAPI: one sentence a remedy, with places for the names it speaks of."""
+
+REMEDIES = {
+    "refuse": "leave there: `raise HTTPException(status_code=422, detail=…)`",
+    "check-first": "move the check above the storage call, or make it a limit of the model",
+    "map-error": "raise HTTPException with a 4xx there, or map the error with `@app.exception_handler`",
+    "refuse-in-rule": "raise ValueError in the validator: it is then answered with a 422",
+    "catch-model-error": "bind the model as a parameter, or catch ValidationError and raise HTTPException(422)",
+    "catch-read-error": "bind the input as a typed parameter, or catch the error and raise HTTPException(422)",
+    "bind-body": "bind it to a model: declare a parameter of a class with these fields and their limits",
+    "bind-query": "declare it as a parameter: `{name}: Annotated[str, Query(max_length=…)]`",
+    "bind-header": "declare it as a parameter: `{name}: Annotated[str, Header(max_length=…)]`",
+    "bind-cookie": "declare it as a parameter: `{name}: Annotated[str, Cookie(max_length=…)]`",
+    "bind-path": "declare it as a parameter: `{name}: Annotated[str, Path(max_length=…)]`",
+    "bind-form": "declare it as a parameter: `{name}: Annotated[str, Form(max_length=…)]`",
+    "run-rules": "run them: bind the parameter as `{model}`, or call `{model}.model_validate(…)` and answer its error with a 4xx",
+    "bind-plain-model": "bind a plain model without `table=True` and make the row from it: `Row.model_validate(body)`",
+    "parameter-model": "take the model as a parameter model: `Annotated[Model, Query()]` instead of `Depends()`",
+    "fit-type": "use a limit that fits the type, or change the type",
+    "model-inside": "give its inside a model: a class with the fields and limits it may have",
+    "type-it": "give it a type: a class with the fields and limits it may have",
+    "limit-string": "add one: `Field(max_length=…)`",
+    "limit-array": "add one: `Field(max_length=…)`",
+    "limit-number": "add one: `Field(le=…)`",
+    "drop-unlisted": 'say `extra="forbid"` in its `model_config`, or leave the setting out so that they are dropped',
+    "start-early": "make it when the service starts: call it at module level or in the app's lifespan, before {name} is needed",
+}
