@@ -18,9 +18,11 @@ import zipfile
 from pathlib import Path
 
 HERE = Path(__file__).parent
-# Servers written with FastAPI, and large libraries around them, until there are lines enough.
-PACKAGES = ("litellm", "open-webui", "prefect", "zenml", "langflow-base", "fief-server", "sympy", "django", "transformers",
-            "sqlalchemy", "apache-airflow-core", "pandas")  # fmt: skip
+# Servers written with FastAPI, and the libraries that lie around them in a checkout of many services, until there are lines
+# enough.
+PACKAGES = ("fief-server", "chromadb", "khoj", "apache-airflow-core", "sympy", "django", "transformers", "sqlalchemy", "pandas",
+            "scikit-learn", "scipy", "numpy", "matplotlib", "networkx", "ansible-core", "botocore", "azure-mgmt-network",
+            "azure-mgmt-compute", "kubernetes", "google-ads", "plotly", "sphinx", "twisted", "faker")  # fmt: skip
 LINES = 2_000_000
 
 PARSE = """

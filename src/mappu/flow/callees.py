@@ -12,8 +12,9 @@ from mappu.syntax import nodes as n
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
 
-MAX_DEPTH = 5
-MAX_CALLS = 80
+# Deeper, and after more calls, hardly anything is found any more; what lies there is said to be unknown.
+MAX_DEPTH = 3
+MAX_CALLS = 50
 
 
 def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given: Given, state: State) -> Value:

@@ -94,7 +94,8 @@ def _text_of(parts: list[Value]) -> Value:
 
 def annotated(engine: Engine, stmt: n.Variable, made: Value) -> Value:
     """A local declared with a type: raw client data does not become a model by it."""
-    if made.origin is not None and made.made is None and stmt.type is not None:
+    plain = made.made is None or made.made.node is None
+    if made.origin is not None and plain and stmt.type is not None:
         run = engine.words.casts(stmt.type, stmt.value or stmt.type, engine.scope)
         if run is not None:
             calls.model_run(engine, stmt, run, made)

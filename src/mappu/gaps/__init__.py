@@ -39,7 +39,8 @@ def judge(scan: Scan, today: datetime.date | None = None) -> Judgement:
         for gap in kind.find(scan):
             graded = _graded(gap, scan.settings)
             if graded is not None:
-                found.setdefault((gap.kind, gap.endpoint, gap.field, gap.place, gap.where.file, gap.where.line), graded)
+                key = (gap.kind, gap.endpoint, gap.field, gap.place, gap.where.file, gap.where.line, gap.why)
+                found.setdefault(key, graded)
     kept, accepted, used = [], [], set()
     for gap in sorted(found.values(), key=_order):
         entry = next((a for a in scan.settings.accepted if _accepts(a, gap, day)), None)

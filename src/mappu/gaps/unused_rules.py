@@ -43,10 +43,10 @@ def _unused(service: Service) -> Iterator[Gap]:
 
 
 def _has_rules(service: Service, stmt: n.Class, scope: Scope) -> bool:
-    """True for a model with a limit beyond what its types say by themselves."""
+    """True for a model with a limit beyond what its types say by themselves; a storage class is no request's model."""
     target = Target(service.program.full_name(scope, stmt.name), stmt, scope)
     if not any(v.is_model(service.reader, target) for v in vocabularies()):
         return False
     name = n.Name(stmt.span, stmt.name)
-    shapes = [v.shape(service.reader, name, scope) for v in vocabularies()]
+    shapes = [s for v in vocabularies() if not (s := v.shape(service.reader, name, scope)).entity]
     return any(r.kind not in ("format", "enum", "const") for s in shapes for f in s.fields for r in f.shape.rules)

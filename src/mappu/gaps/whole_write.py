@@ -2,6 +2,8 @@
 
 from collections.abc import Iterator
 
+from mappu.flow.values import Origin
+from mappu.frameworks.base import Taken
 from mappu.gaps.base import gap
 from mappu.gaps.base_events import field_at
 from mappu.inventory.model import Gap
@@ -17,8 +19,8 @@ def find(scan: Scan) -> Iterator[Gap]:
             if sink.what != "storage" or not sink.whole:
                 continue
             found = field_at(route, sink.origin.place, sink.origin.path)
-            open_model = _open_model(route.taking.taken, sink.origin.place) if not sink.origin.path else None
-            if open_model is None and (found is None or not _whole_body(found, sink.origin.path)):
+            open_model = _open_model(route.taking.taken, sink.origin)
+            if open_model is None and (found is None or not _whole_body(found, sink.origin)):
                 continue
             place = sink.origin.place if found is None else found.field.place
             if place in done:
@@ -30,13 +32,13 @@ def find(scan: Scan) -> Iterator[Gap]:
             yield gap(kind, route, sink.place, why, fix, field="*", place=place)
 
 
-def _whole_body(found: FieldEvidence, path: tuple[str, ...]) -> bool:
+def _whole_body(found: FieldEvidence, origin: Origin) -> bool:
     """True for a body (or each element of it) that the handler reads by hand and nobody has laid out."""
-    return found.raw and found.field.path == "*" and all(step in ("[]", "{}") for step in path)
+    steps = origin.path[len(found.origin.path) :]
+    return found.raw and found.field.path == "*" and all(step in ("[]", "{}") for step in steps)
 
 
-def _open_model(taken: object, place: str) -> str | None:
-    for each in taken:  # type: ignore[attr-defined]
-        if each.place == place and not each.wire and each.shape.extra == "allow" and each.shape.fields:
-            return str(each.shape.model)
-    return None
+def _open_model(taken: tuple[Taken, ...], origin: Origin) -> str | None:
+    """The model bound there, where it lets undeclared fields through."""
+    shapes = (t.shape for t in taken if t.origin == origin and t.shape.extra == "allow" and t.shape.fields)
+    return next((str(s.model) for s in shapes), None)

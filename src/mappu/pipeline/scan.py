@@ -31,6 +31,7 @@ class _Files:
         own = {p: f for p, f in tree.files.items() if p.endswith(language.front_end.suffixes)}
         self.files: dict[str, object] = dict(own)
         self.matching: list[str] = []
+        self.modules: list[Module] = []
         self._bytes: dict[str, bytes] = {}
         tokens = _tokens(language.front_end.language)
         for path, file in own.items():
@@ -54,11 +55,12 @@ class _Files:
         if problem is not None:
             self.problems.append(problem)
         module = self.language.front_end.parse(path, data)
-        if module.damage:
-            first = module.damage[0]
-            self.unreadable += 1
-            self.problems.append(Unfollowed(path, first.line, first.what))
+        self.modules.append(module)
         return module
+
+    def damaged(self) -> list[Unfollowed]:
+        """The first damage of every file that was parsed, once everything was lowered that anybody asked for."""
+        return [Unfollowed(m.path, m.damage[0].line, m.damage[0].what) for m in self.modules if m.damage]
 
 
 def _tokens(language: str) -> tuple[bytes, ...]:
@@ -104,8 +106,9 @@ def scan(paths: Iterable[Path], config: settings.Settings | None = None, progres
             say(f"{service.root.name}: {len(found)} endpoints")
             services.append(service)
             evidence.extend(found)
-        problems.extend(files.problems)
-        unreadable += files.unreadable
+        damaged = files.damaged()
+        problems.extend((*files.problems, *damaged))
+        unreadable += files.unreadable + len(damaged)
     return _finish(evidence, services, problems, decided, unreadable)
 
 

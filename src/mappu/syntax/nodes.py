@@ -353,13 +353,14 @@ class Damage(msgspec.Struct, frozen=True):
 
 
 class Module(msgspec.Struct, frozen=True, eq=False):
-    """One file: its path relative to the scanned root, its bytes, its top-level statements and its damage."""
+    """One file: its path relative to the scanned root, its bytes, its top-level statements, and its damage so far (more
+    may come to light when bodies are lowered)."""
 
     path: str
     language: str
     source: bytes
     body: tuple[Stmt, ...]
-    damage: tuple[Damage, ...] = ()
+    damage: list[Damage]
 
     def text(self, node: Node) -> str:
         """The node's source on one line, blanks folded."""

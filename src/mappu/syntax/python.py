@@ -14,7 +14,10 @@ from mappu.syntax import nodes as n
 # Deeper nesting than people write; it also keeps every recursive walk of the tree well inside Python's own limit.
 MAX_DEPTH = 100
 MAX_DAMAGE = 5
+# A table of data, not a list of alternatives.
+MAX_ITEMS = 2000
 
+_TOP = n.Span(1, 0, 0)
 _OPERATORS = {"not in": "not-in", "is not": "is-not", "<>": "!="}
 
 
@@ -30,7 +33,7 @@ def parse(path: str, source: bytes) -> n.Module:
     body = lowering.block(root)
     if root.has_error:
         lowering.note_errors(root)
-    return n.Module(path, "python", source, body, tuple(lowering.damage))
+    return n.Module(path, "python", source, body, lowering.damage)
 
 
 def expression(text: str, span: n.Span) -> n.Expr:
@@ -42,19 +45,37 @@ def expression(text: str, span: n.Span) -> n.Expr:
     return _Lowering(text.encode(), at=span).expr(found.named_children[0])
 
 
-class _Lowering:
-    """Lowers the nodes of one file. `at` overrides where they stand."""
+def _body(whole: bytes, first: n.Span, damage: list[n.Damage]) -> tuple[n.Stmt, ...]:
+    """Lower the body of the function that stands there. It is parsed again by itself: holding on to the whole file's
+    tree until somebody asks for a body would cost far more memory than most bodies, never asked for, are worth."""
+    part = whole[first.start : first.end]
+    lowering = _Lowering(part, whole=whole, start=first, damage=damage)
+    root = _parser().parse(part).root_node
+    function = next((c for c in root.named_children if c.type == "function_definition"), root)
+    return lowering.block(function.child_by_field_name("body") or function)
 
-    def __init__(self, source: bytes, at: n.Span | None = None) -> None:
+
+class _Lowering:
+    """Lowers the nodes of one file, or of a part of it that begins at `start`. `at` overrides where they stand."""
+
+    def __init__(
+        self, source: bytes, at: n.Span | None = None, whole: bytes | None = None, start: n.Span = _TOP,
+        damage: list[n.Damage] | None = None,
+    ) -> None:  # fmt: skip
         self.source = source
+        self.whole = source if whole is None else whole
+        self.start = start
         self.at = at
         self.depth = 0
-        self.damage: list[n.Damage] = []
+        self.damage = damage if damage is not None else []
 
     # --- helpers ------------------------------------------------------------------------------------------------------
 
     def span(self, node: tree_sitter.Node) -> n.Span:
-        return self.at or n.Span(node.start_point[0] + 1, node.start_byte, node.end_byte)
+        if self.at is not None:
+            return self.at
+        first = self.start
+        return n.Span(node.start_point[0] + first.line, node.start_byte + first.start, node.end_byte + first.start)
 
     def text(self, node: tree_sitter.Node) -> str:
         return self.source[node.start_byte : node.end_byte].decode("utf-8", "replace")
@@ -68,7 +89,7 @@ class _Lowering:
         while stack and len(self.damage) < MAX_DAMAGE:
             node = stack.pop()
             if node.is_missing or node.type == "ERROR":
-                self.damage.append(n.Damage(node.start_point[0] + 1, "syntax error: this part could not be read"))
+                self.damage.append(n.Damage(self.span(node).line, "syntax error: this part could not be read"))
             else:
                 stack.extend(c for c in reversed(node.children) if c.has_error or c.is_missing)
 
@@ -87,7 +108,7 @@ class _Lowering:
             return ()
         self.depth += 1
         if self.depth > MAX_DEPTH:
-            self.damage.append(n.Damage(node.start_point[0] + 1, f"nested deeper than {MAX_DEPTH} levels"))
+            self.damage.append(n.Damage(self.span(node).line, f"nested deeper than {MAX_DEPTH} levels"))
             self.depth -= 1
             return (self.opaque(node),)
         found: list[n.Stmt] = []
@@ -266,9 +287,9 @@ class _Lowering:
     def function(self, node: tree_sitter.Node, marks: tuple[n.Mark, ...] = ()) -> tuple[n.Stmt, ...]:
         name = self.text(self.field(node, "name"))
         params = self.params(node.child_by_field_name("parameters"))
-        body = node.child_by_field_name("body")
-        lazy = n.Lazy(lambda: _Lowering(self.source, self.at).block(body))
-        return (n.Function(self.span(node), name, params, self.opt(node, "return_type"), marks, lazy),)
+        span, whole, damage = self.span(node), self.whole, self.damage
+        lazy = n.Lazy(lambda: _body(whole, span, damage))
+        return (n.Function(span, name, params, self.opt(node, "return_type"), marks, lazy),)
 
     def params(self, node: tree_sitter.Node | None) -> tuple[n.Param, ...]:
         found = []
@@ -325,7 +346,7 @@ class _Lowering:
         self.depth += 1
         if self.depth > MAX_DEPTH:
             self.depth -= 1
-            self.damage.append(n.Damage(node.start_point[0] + 1, f"nested deeper than {MAX_DEPTH} levels"))
+            self.damage.append(n.Damage(self.span(node).line, f"nested deeper than {MAX_DEPTH} levels"))
             return self.opaque(node)
         found = handler(self, node)
         self.depth -= 1
@@ -421,10 +442,14 @@ class _Lowering:
 
     def items(self, node: tree_sitter.Node) -> n.Expr:
         kind: Any = {"list": "list", "set": "set", "list_pattern": "list"}.get(node.type, "tuple")
+        if node.named_child_count > MAX_ITEMS:
+            return self.opaque(node)
         found = tuple(self.expr(c) for c in node.named_children if c.type != "comment")
         return n.Items(self.span(node), kind, found)
 
     def entries(self, node: tree_sitter.Node) -> n.Expr:
+        if node.named_child_count > MAX_ITEMS:
+            return self.opaque(node)
         found: list[tuple[n.Expr | None, n.Expr]] = []
         for child in node.named_children:
             if child.type == "pair":
@@ -475,10 +500,8 @@ class _Lowering:
         body = self.field(node, "body")
         span = self.span(node)
 
-        def lower() -> tuple[n.Stmt, ...]:
-            return (n.Leave(self.span(body), "return", _Lowering(self.source, self.at).expr(body)),)
-
-        return n.Function(span, "", self.params(node.child_by_field_name("parameters")), None, (), n.Lazy(lower))
+        made = (n.Leave(self.span(body), "return", self.expr(body)),)
+        return n.Function(span, "", self.params(node.child_by_field_name("parameters")), None, (), n.Lazy(lambda: made))
 
     def bind(self, node: tree_sitter.Node) -> n.Expr:
         return n.Bind(self.span(node), self.expr(self.field(node, "name")), self.expr(self.field(node, "value")))

@@ -19,6 +19,8 @@ _SKIPPING = {
 }
 _CASTS = frozenset({"typing.cast", "cast"})
 _LOOSE = frozenset({"pydantic.parse_obj_as", "pydantic.v1.parse_obj_as"})
+# Most calls are none of these: only their last word is looked at before anything is resolved.
+_BY_NAME = frozenset(name.rpartition(".")[2] for name in _CASTS | _LOOSE)
 _ERROR = "pydantic.ValidationError"
 _SAME_ERROR = ("pydantic_core.ValidationError", "pydantic_core._pydantic_core.ValidationError",
                "pydantic.error_wrappers.ValidationError", "pydantic.v1.ValidationError")  # fmt: skip
@@ -71,8 +73,10 @@ class Pydantic:
         return models.is_entity(self.context(reader), target)
 
     def run(self, reader: Reader, call: n.Call, scope: Scope) -> RunWord | None:
-        program = reader.program
-        name = program.name_of(call.func, scope) if isinstance(call.func, n.Name | n.Member) else None
+        called = (
+            call.func.name if isinstance(call.func, n.Member) else call.func.id if isinstance(call.func, n.Name) else ""
+        )
+        name = reader.program.name_of(call.func, scope) if called in _BY_NAME else None
         if name in _CASTS and len(call.args) == 2:
             return self.cast(reader, call.args[0].value, call.args[1].value, scope)
         if name in _LOOSE and len(call.args) >= 2:
