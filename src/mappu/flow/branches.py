@@ -9,6 +9,7 @@ from mappu.flow import conditions
 from mappu.flow.state import Condition, Outcome, State, element
 from mappu.flow.values import Event, Facts, Finding, Result
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted
 
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
@@ -48,7 +49,7 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
 
 def _asserts(engine: Engine, body: tuple[n.Stmt, ...]) -> bool:
     last = body[0] if len(body) == 1 else None
-    name = n.dotted(last.value) if isinstance(last, n.Leave) and last.kind == "raise" else None
+    name = dotted(last.value) if isinstance(last, n.Leave) and last.kind == "raise" else None
     return name == engine.words.language.assertion
 
 

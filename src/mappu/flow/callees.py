@@ -8,6 +8,7 @@ from mappu.flow.state import State
 from mappu.flow.values import NOTHING, Given, Value, all_touched
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted, walk
 
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
@@ -50,7 +51,7 @@ def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given:
         inner.env = dict(state.env)
     params = list(function.params)
     is_method = isinstance(target.scope.owner, n.Class)
-    if is_method and params and not any((n.dotted(m.name) or "") == "staticmethod" for m in function.marks):
+    if is_method and params and not any((dotted(m.name) or "") == "staticmethod" for m in function.marks):
         inner.env[params.pop(0).name] = receiver if receiver.made or receiver.origin else Value(made=receiver.made)
     plain = [p for p in params if p.kind == "plain"]
     named: dict[str, Value] = {}
@@ -76,7 +77,7 @@ def _answer_of(engine: Engine, function: n.Function, scope: Scope) -> Value | No
     key = id(function)
     if key not in engine.answers:
         inner = engine.program.scope_of(function, scope)
-        returned = [s.value for s in n.walk(*function.body) if isinstance(s, n.Leave) and s.kind == "return"]
+        returned = [s.value for s in walk(*function.body) if isinstance(s, n.Leave) and s.kind == "return"]
         found = [engine.answer(e, inner) for e in returned if isinstance(e, n.Call)]
         same = {(a.role, a.status) for a in found if a is not None}
         engine.answers[key] = found[0] if len(found) == len(returned) and len(same) == 1 and None not in found else None

@@ -25,6 +25,7 @@ from mappu.flow.words import RunWord
 from mappu.inventory.model import ConstraintKind
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted
 
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
@@ -50,7 +51,7 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
         if found is not None:
             return found
     target = _callee(engine, expr, receiver, method, holder)
-    name = target.name if target is not None else (n.dotted(expr.func) or "")
+    name = target.name if target is not None else (dotted(expr.func) or "")
     language = engine.words.language
     position = language.callers.get(name, language.callers.get(method or ""))
     if position is not None and len(expr.positional) > position:
@@ -230,7 +231,7 @@ def _matched(
 def _type_facts(engine: Engine, expr: n.Call, origin: Origin) -> Facts:
     names = expr.args[1].value
     listed = names.items if isinstance(names, n.Items) else (names,)
-    types = [engine.words.language.types.get(n.dotted(t) or "") for t in listed]
+    types = [engine.words.language.types.get(dotted(t) or "") for t in listed]
     if not types or any(t is None for t in types):
         return Facts()
     found = Finding(origin, "type", types[0] if len(types) == 1 else types, engine.place(expr), presence=True)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from mappu.flow.values import NOTHING, Facts, Finding, Origin, Value
 from mappu.inventory.model import ConstraintKind, Place
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted
 
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
@@ -178,7 +179,7 @@ def _unknown_limit(engine: Engine, expr: n.Binary, left: Value, right: Value, op
         if op in ("!=", "is-not"):
             return Facts((other,), (same,))
     if left.origin is not None and isinstance(expr.right, n.Call):
-        name = (n.dotted(expr.right.func) or "").rpartition(".")[2]
+        name = (dotted(expr.right.func) or "").rpartition(".")[2]
         if name in _NOW and op in _LIMITS:
             past = Finding(left.origin, "past", None, place)
             future = Finding(left.origin, "future", None, place)

@@ -12,6 +12,7 @@ from mappu.flow.words import Errors
 from mappu.inventory.model import Place
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted, walk
 
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
@@ -85,7 +86,7 @@ def catches(engine: Engine, catch: n.Catch, scope: Scope, target: Target | None)
     errors = engine.words.known_errors
     names = set(error_names(engine.program, errors, target)) if target is not None else {errors.top}
     aliases = errors.aliases
-    listed = (engine.program.name_of(t, scope) or n.dotted(t) or "" for t in catch.types)
+    listed = (engine.program.name_of(t, scope) or dotted(t) or "" for t in catch.types)
     return any(aliases.get(name, name) in names for name in listed)
 
 
@@ -142,7 +143,7 @@ def _catch(engine: Engine, catch: n.Catch, arm: State, handler: Handler) -> Outc
 def wrapping(engine: Engine, decorator: n.Function, scope: Scope) -> Iterator[Handler]:
     """Yield what the `try` of a decorator around a handler does with its errors."""
     frame = Frame(engine.program.scope_of(decorator, scope), scope.module)
-    for node in n.walk(*decorator.body):
+    for node in walk(*decorator.body):
         if isinstance(node, n.Try):
             handler = Handler([])
             engine.frames.append(frame)
@@ -154,7 +155,7 @@ def wrapping(engine: Engine, decorator: n.Function, scope: Scope) -> Iterator[Ha
 
 def status_name(expr: n.Expr | None) -> int | None:
     """The number in a name such as `HTTP_422_UNPROCESSABLE_ENTITY` of a package outside."""
-    name = n.dotted(expr) or ""
+    name = dotted(expr) or ""
     digits = [p for p in name.rpartition(".")[2].split("_") if p.isdigit() and len(p) == 3]
     return int(digits[0]) if digits else _STATUSES.get(name.rpartition(".")[2])
 
@@ -173,12 +174,12 @@ def status_in_class(engine: Engine, target: Target) -> int | None:
         if not isinstance(ancestor.node, n.Class) or ancestor.scope is None:
             continue
         inner = engine.program.scope_of(ancestor.node, ancestor.scope)
-        for node in n.walk(*ancestor.node.body):
+        for node in walk(*ancestor.node.body):
             code = node.keyword("status_code") if isinstance(node, n.Call) else None
             if code is None and isinstance(node, n.Call) and isinstance(node.func, n.Member):
                 code = node.positional[0] if node.func.name == "__init__" and node.positional else None
             if code is None and isinstance(node, n.Variable | n.Assign):
-                named = [node.name] if isinstance(node, n.Variable) else [n.dotted(t) for t in node.targets]
+                named = [node.name] if isinstance(node, n.Variable) else [dotted(t) for t in node.targets]
                 code = node.value if any((x or "").endswith("status_code") for x in named) else None
             found = engine.program.constant(code, inner) if code is not None else None
             status = found.value if found is not None else status_name(code) if code is not None else None

@@ -9,6 +9,7 @@ from mappu.flow.values import NOTHING, Given, Origin, Value, all_touched
 from mappu.inventory.model import Place
 from mappu.symbols.program import Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted, walk
 
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
@@ -108,13 +109,11 @@ def _writes(expr: n.Expr, engine: Engine) -> bool:
     """True for a query that changes something: built by insert/update/delete calls, or text that starts so."""
     followed = engine.program.value(expr, engine.scope)
     node = followed[0] if followed is not None else expr
-    for part in n.walk(node):
+    for part in walk(node):
         if isinstance(part, n.Call):
-            name = (n.dotted(part.func) or (part.func.name if isinstance(part.func, n.Member) else "")).rpartition(".")[
-                2
-            ]
+            name = (dotted(part.func) or (part.func.name if isinstance(part.func, n.Member) else "")).rpartition(".")[2]
             if name in ("insert", "update", "delete", "values", "text"):
-                texts = [p.value for p in n.walk(part) if isinstance(p, n.Literal) and isinstance(p.value, str)]
+                texts = [p.value for p in walk(part) if isinstance(p, n.Literal) and isinstance(p.value, str)]
                 return name != "text" or _change_text(texts)
         if isinstance(part, n.Literal) and isinstance(part.value, str):
             return _change_text([part.value])

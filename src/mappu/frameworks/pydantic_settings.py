@@ -11,6 +11,7 @@ from mappu.frameworks.fastapi.remedies import REMEDIES
 from mappu.inventory.model import Place, RunBy
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import children, dotted
 from mappu.vocabularies.pydantic import models
 from mappu.vocabularies.pydantic import vocabulary as pydantic
 
@@ -87,7 +88,7 @@ def _at_start(service: Service, scope: Scope, depth: int) -> bool:
         _at_start(service, holder, depth + 1)
         for top in service.mentioning(function.name)
         for call, holder in _calls(service, top, function.name)
-        if (n.dotted(call.func) or "").rpartition(".")[2] == function.name
+        if (dotted(call.func) or "").rpartition(".")[2] == function.name
         and (target := service.program.resolve(call.func, holder)) is not None
         and target.node is function
     )
@@ -107,7 +108,7 @@ def _own(body: tuple[n.Stmt, ...]) -> Iterator[n.Call]:
         if isinstance(node, n.Call):
             yield node
         if not isinstance(node, n.Function):
-            stack.extend(n.children(node))
+            stack.extend(children(node))
 
 
 def _is_base(service: Service, target: Target) -> bool:

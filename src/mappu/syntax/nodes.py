@@ -5,7 +5,7 @@ early return is an `If` whose branch ends in a `Leave`. docs/architecture.md sho
 held by these nodes. A function's body is lowered when it is first asked for.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Literal as Word
 from typing import TypeAlias
 
@@ -380,107 +380,3 @@ class FrontEnd(msgspec.Struct, frozen=True):
     suffixes: tuple[str, ...]
     parse: Callable[[str, bytes], Module]
     expression: Callable[[str, Span], Expr]
-
-
-def dotted(expr: Expr | None) -> str | None:
-    """Return "a.b.c" for a name or a chain of members, None for anything else."""
-    parts: list[str] = []
-    while isinstance(expr, Member):
-        parts.append(expr.name)
-        expr = expr.value
-    if not isinstance(expr, Name):
-        return None
-    parts.append(expr.id)
-    return ".".join(reversed(parts))
-
-
-def children(node: "Expr | Stmt") -> "Iterator[Expr | Stmt]":
-    """Yield the nodes directly inside `node`, in source order; a function's body is lowered for it."""
-    match node:
-        case Member(value=value) | Unary(value=value) | Do(value=value) | Alias(value=value):
-            yield value
-        case Index(value=value, index=index):
-            yield value
-            yield index
-        case Call(func=func, args=args):
-            yield func
-            yield from (a.value for a in args)
-        case Template(parts=items) | Items(items=items):
-            yield from items
-        case Entries(entries=entries):
-            for key, value in entries:
-                if key is not None:
-                    yield key
-                yield value
-        case Binary(left=left, right=right):
-            yield left
-            yield right
-        case Choice(test=test, then=then, other=other):
-            yield from (test, then, other)
-        case Comprehension(element=element, loops=loops, tests=tests):
-            for target, over in loops:
-                yield target
-                yield over
-            yield from tests
-            yield element
-        case Bind(target=target, value=value):
-            yield target
-            yield value
-        case Assign(targets=targets, value=value):
-            yield value
-            yield from targets
-        case Variable(type=type_, value=value):
-            yield from (x for x in (type_, value) if x is not None)
-        case If(test=test, then=body, other=rest):
-            yield test
-            yield from body
-            yield from rest
-        case Loop(target=target_, over=over_, test=test_, body=body, other=rest):
-            yield from (x for x in (over_, target_, test_) if x is not None)
-            yield from body
-            yield from rest
-        case Leave(value=left_value):
-            if left_value is not None:
-                yield left_value
-        case Try(body=body, catches=catches, other=rest, final=final):
-            yield from body
-            for catch in catches:
-                yield from catch.types
-                yield from catch.body
-            yield from rest
-            yield from final
-        case With(items=resources, body=body):
-            for value, opened in resources:
-                yield value
-                if opened is not None:
-                    yield opened
-            yield from body
-        case Switch(subject=subject, cases=cases):
-            yield subject
-            for case in cases:
-                yield from case.patterns
-                if case.guard is not None:
-                    yield case.guard
-                yield from case.body
-        case Function():
-            for mark in node.marks:
-                yield mark.as_call()
-            for param in node.params:
-                yield from (x for x in (param.type, param.default) if x is not None)
-            if node.returns is not None:
-                yield node.returns
-            yield from node.body
-        case Class():
-            for mark in node.marks:
-                yield mark.as_call()
-            yield from (a.value for a in node.bases)
-            yield from node.body
-
-
-def walk(*nodes: "Expr | Stmt") -> "Iterator[Expr | Stmt]":
-    """Yield the nodes and all inside them, parents first."""
-    stack = list(reversed(nodes))
-    while stack:
-        node = stack.pop()
-        yield node
-        stack.extend(reversed(list(children(node))))

@@ -8,6 +8,7 @@ from mappu.frameworks.base import Service
 from mappu.frameworks.fastapi.sites import Sites
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import walk
 
 # The responses of the framework, with the status they have when none is given.
 _RESPONSES = ("Response", "JSONResponse", "PlainTextResponse", "HTMLResponse", "ORJSONResponse", "UJSONResponse")
@@ -78,7 +79,7 @@ def _name(service: Service, error: n.Expr, scope: Scope) -> str:
 def _answered(service: Service, body: tuple[n.Stmt, ...], scope: Scope) -> int:
     """The status a body answers with: the worst where there are several, as a 4xx is then not promised."""
     found = [200]
-    for node in n.walk(*body):
+    for node in walk(*body):
         if not isinstance(node, n.Call):
             continue
         code = node.keyword("status_code")
@@ -98,7 +99,7 @@ def _around(service: Service) -> _Mapping:
             continue
         for function, holder in service.program.functions(top, _GOING_ON):
             inner = service.program.scope_of(function, holder)
-            for node in n.walk(*function.body):
+            for node in walk(*function.body):
                 if isinstance(node, n.Try) and _goes_on(node.body):
                     for catch in node.catches:
                         if not any(
@@ -109,5 +110,5 @@ def _around(service: Service) -> _Mapping:
 
 
 def _goes_on(body: tuple[n.Stmt, ...]) -> bool:
-    names = {node.id.encode() for node in n.walk(*body) if isinstance(node, n.Name)}
+    names = {node.id.encode() for node in walk(*body) if isinstance(node, n.Name)}
     return not names.isdisjoint(_GOING_ON)

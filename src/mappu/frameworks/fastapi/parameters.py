@@ -12,6 +12,7 @@ from mappu.frameworks.fastapi.words import OTHER_SPECIAL, REQUESTS
 from mappu.inventory.model import Place, PlaceIn
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted, walk
 from mappu.vocabularies.pydantic import limits, models, reading
 from mappu.vocabularies.pydantic import vocabulary as pydantic
 from mappu.vocabularies.pydantic.types import ANNOTATED, LISTS, MAPS, SETS
@@ -97,7 +98,7 @@ class _Collector:
                 return self.program.member(made, "__call__")
             assert made.scope is not None
             inner = self.program.scope_of(made.node, made.scope)
-            for node in n.walk(*made.node.body):
+            for node in walk(*made.node.body):
                 if isinstance(node, n.Leave) and node.kind == "return" and node.value is not None:
                     found = self._callable(node.value, inner, steps + 1)
                     if found is not None:
@@ -181,8 +182,8 @@ class _Collector:
             return
         yield target.node, target.scope
         inner = self.program.scope_of(target.node, target.scope)
-        names = {p.name for f in n.walk(target.node) if isinstance(f, n.Function) for p in f.params}
-        for node in n.walk(*target.node.body):
+        names = {p.name for f in walk(target.node) if isinstance(f, n.Function) for p in f.params}
+        for node in walk(*target.node.body):
             if isinstance(node, n.Call) and any(isinstance(a, n.Name) and a.id in names for a in node.positional):
                 further = self.program.resolve(node.func, inner)
                 if further is not None and further.node is not target.node:
@@ -425,4 +426,4 @@ def _false(program: Program, expr: n.Expr | None, scope: Scope) -> bool:
 
 
 def _is_static(function: n.Function) -> bool:
-    return any(n.dotted(m.name) == "staticmethod" for m in function.marks)
+    return any(dotted(m.name) == "staticmethod" for m in function.marks)

@@ -7,6 +7,7 @@ import msgspec
 from mappu.frameworks.base import Dependency, Service
 from mappu.symbols.program import Binding, Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import children, dotted, walk
 
 APPS = frozenset({"fastapi.FastAPI", "fastapi.applications.FastAPI"})
 ROUTERS = frozenset({"fastapi.APIRouter", "fastapi.routing.APIRouter"})
@@ -102,7 +103,7 @@ class Sites:
                 if isinstance(node.func, n.Call):
                     # `router.get("/x")(function)`: a decorator called by hand.
                     hung, handler = node.func, self._function(node.positional, scope)
-                if (n.dotted(node.func) or "").rpartition(".")[2] in constructors:
+                if (dotted(node.func) or "").rpartition(".")[2] in constructors:
                     self._made_here(node, scope)
                 elif not isinstance(hung.func, n.Member):
                     continue
@@ -154,7 +155,7 @@ class Sites:
 
     def _environments(self, call: n.Call, scope: Scope) -> list[Env]:
         """Every way the loop variables and parameters used in a call stand for something else."""
-        names = {x.id for x in n.walk(call) if isinstance(x, n.Name)}
+        names = {x.id for x in walk(call) if isinstance(x, n.Name)}
         found: list[dict[str, tuple[n.Expr, Scope]]] = [{}]
         loops: list[n.Loop] = []
         for name in sorted(names):
@@ -285,7 +286,7 @@ class Sites:
                 for scope in self._below(top, tuple(c.encode() for c in called)):
                     body = scope.owner.body if scope.owner is not None else scope.module.body
                     for node, _ in _own_calls(body):
-                        if isinstance(node, n.Call) and (n.dotted(node.func) or "").rpartition(".")[2] in called:
+                        if isinstance(node, n.Call) and (dotted(node.func) or "").rpartition(".")[2] in called:
                             self._calls[name].append((node, scope))
         return self._calls[name]
 
@@ -367,9 +368,9 @@ def _stands_for(binding: Binding, names: set[str]) -> bool:
     if isinstance(binding, n.Import):
         return binding.name in names
     if isinstance(binding, n.Class):
-        return any((n.dotted(b.value) or "").rpartition(".")[2] in names for b in binding.bases)
+        return any((dotted(b.value) or "").rpartition(".")[2] in names for b in binding.bases)
     value = binding.value if isinstance(binding, n.Assign) else None
-    return isinstance(value, n.Name | n.Member) and (n.dotted(value) or "").rpartition(".")[2] in names
+    return isinstance(value, n.Name | n.Member) and (dotted(value) or "").rpartition(".")[2] in names
 
 
 def _own_calls(
@@ -386,4 +387,4 @@ def _own_calls(
             continue
         if everything or isinstance(node, n.Call):
             yield node, None
-        stack.extend(reversed(list(n.children(node))))
+        stack.extend(reversed(list(children(node))))

@@ -5,6 +5,7 @@ import msgspec
 from mappu.inventory.model import Place
 from mappu.symbols.program import Program, Scope
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted
 from mappu.vocabularies.pydantic.types import DIGIT_LIMITS, FIELD_WORDS, NUMBER_LIMITS, SIZE_KINDS, SIZE_LIMITS
 from mappu.vocabularies.shape import Note, Rule, Shape
 
@@ -94,7 +95,7 @@ def metadata(shape: Shape, item: n.Expr, name: str, at: At, version: int) -> Sha
             return apply(shape, n.Call(item.span, item.func, args), at, version)
         if last in _VALIDATORS and item.args:
             function = item.args[0].value
-            label = n.dotted(function) or at.scope.module.text(function)
+            label = dotted(function) or at.scope.module.text(function)
             return _add(shape, Rule("custom", label, at.of(item)))
         if last in ("Predicate", "Not"):
             return _add(shape, Rule("custom", at.scope.module.text(item), at.of(item)))

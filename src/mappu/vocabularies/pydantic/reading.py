@@ -8,7 +8,8 @@ from mappu.inventory.model import ConstraintKind, Place, Unfollowed
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax import python
-from mappu.vocabularies.pydantic import limits, models
+from mappu.syntax.walk import dotted, walk
+from mappu.vocabularies.pydantic import limits, made, models, validators
 from mappu.vocabularies.pydantic.types import (
     ANNOTATED,
     ANYTHING,
@@ -158,7 +159,7 @@ def _named(context: Context, expr: n.Name | n.Member, scope: Scope) -> Shape:
         return read(context.within(bound={}), bound, holder)
     target = context.reader.program.resolve(expr, scope)
     if target is None:
-        return _unfollowed(context, expr, scope, f"`{n.dotted(expr)}`")
+        return _unfollowed(context, expr, scope, f"`{dotted(expr)}`")
     return of_target(context, target, expr, scope)
 
 
@@ -239,7 +240,7 @@ def _generic(context: Context, base: n.Expr, args: tuple[n.Expr, ...], scope: Sc
         return read(context.within(bound=bound), target.node.value, target.scope)
     if name in ("type", "typing.Type"):
         return Shape()
-    return _unfollowed(context, base, scope, f"`{n.dotted(base)}`")
+    return _unfollowed(context, base, scope, f"`{dotted(base)}`")
 
 
 def resolved(context: Context, arg: n.Expr, scope: Scope) -> tuple[n.Expr, Scope]:
@@ -251,7 +252,7 @@ def resolved(context: Context, arg: n.Expr, scope: Scope) -> tuple[n.Expr, Scope
 
 def _type_variables(context: Context, expr: n.Expr, scope: Scope) -> list[str]:
     found: list[str] = []
-    for node in n.walk(expr):
+    for node in walk(expr):
         if isinstance(node, n.Name) and node.id not in found:
             target = context.reader.program.resolve(node, scope)
             made = target.node.value if target is not None and isinstance(target.node, n.Assign) else None
@@ -267,14 +268,14 @@ def annotated(context: Context, shape: Shape, items: tuple[n.Expr, ...], scope: 
         followed = program.value(item, scope) if isinstance(item, n.Name | n.Member) else (item, scope)
         inner, holder = followed if followed is not None else (item, scope)
         named = inner.func if isinstance(inner, n.Call) else inner
-        name = program.name_of(named, holder) or n.dotted(named) or ""
+        name = program.name_of(named, holder) or dotted(named) or ""
         house = next((h for h in context.reader.house if h.annotation == name), None)
         if house is not None:
             place = context.place(item, scope)
             shape = shape.with_(rules=(*shape.rules, *(Rule(k, v, place) for k, v in house.constraints.items())))
         else:
             shape = limits.metadata(shape, inner, name, context.at(holder), context.version)
-            shape = models.function_rules(context, shape, inner, holder)
+            shape = validators.function_rules(context, shape, inner, holder)
     return shape
 
 
@@ -326,10 +327,10 @@ def _called(context: Context, call: n.Call, scope: Scope) -> Shape:
     if name.endswith("TypeAliasType") and len(call.positional) == 2:
         return read(context, call.positional[1], scope)
     if name.endswith(".create_model"):
-        return models.created(context, call, scope)
+        return made.created(context, call, scope)
     if name.endswith((".TypedDict", ".NamedTuple")) and len(call.positional) == 2:
-        return models.inline(context, call, scope)
-    return _unfollowed(context, call, scope, f"`{n.dotted(call.func)}(…)`")
+        return made.inline(context, call, scope)
+    return _unfollowed(context, call, scope, f"`{dotted(call.func)}(…)`")
 
 
 def _unfollowed(context: Context, expr: n.Expr, scope: Scope, what: str) -> Shape:

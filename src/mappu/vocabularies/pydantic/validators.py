@@ -8,6 +8,7 @@ import msgspec
 
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import walk
 from mappu.vocabularies.shape import Note, Rule, Shape, ShapeField
 
 if TYPE_CHECKING:
@@ -93,7 +94,7 @@ def _looked_at(method: n.Function) -> set[str]:
     """Fields a whole-model validator reads: `self.x`, `values["x"]`, `values.get("x")`."""
     receivers = {p.name for p in method.params}
     found: set[str] = set()
-    for node in n.walk(*method.body):
+    for node in walk(*method.body):
         match node:
             case n.Member(value=n.Name(id=base), name=name) if base in receivers:
                 found.add(name)
@@ -120,7 +121,7 @@ def _refusal(context: Context, function: n.Function, scope: Scope, depth: int) -
     breaks: str | None = None
     refuses = False
     good = False
-    for node in n.walk(*function.body):
+    for node in walk(*function.body):
         if isinstance(node, n.Leave) and node.kind == "raise" and node.value is not None:
             refuses = True
             callee = node.value.func if isinstance(node.value, n.Call) else node.value
@@ -150,3 +151,17 @@ def _turned_away(context: Context, target: Target) -> bool:
         if ancestor.name in _REFUSING or ancestor.name in _ANSWERING or ancestor.name in _VALUE_ERRORS:
             return True
     return False
+
+
+def function_rules(context: Context, shape: Shape, item: n.Expr, scope: Scope) -> Shape:
+    """Drop the custom rule of an annotated validator function that never refuses anything."""
+    if not (isinstance(item, n.Call) and shape.rules and shape.rules[-1].kind == "custom" and item.positional):
+        return shape
+    target = context.reader.program.resolve(item.positional[0], scope)
+    if target is None or not isinstance(target.node, n.Function) or target.scope is None:
+        return shape
+    breaks, refuses = refusal(context, target.node, target.scope)
+    if not refuses:
+        return shape.with_(rules=shape.rules[:-1])
+    last = msgspec.structs.replace(shape.rules[-1], breaks=breaks, mend="refuse-in-rule")
+    return shape.with_(rules=(*shape.rules[:-1], last))

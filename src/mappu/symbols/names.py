@@ -1,0 +1,323 @@
+"""Modules, names, members and types across files."""
+
+import builtins
+from collections.abc import Callable, Iterable, Iterator
+from types import ModuleType
+
+from mappu.symbols.scopes import Binding, Scope, Target, declared
+from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted, walk
+
+MAX_STEPS = 40
+_BUILTINS = frozenset(dir(builtins))
+# Bases that bring no members of their own worth following.
+_NO_MEMBERS = frozenset({"object", "typing.Generic", "abc.ABC", "typing.Protocol"})
+_WRAPPERS = frozenset({"Optional", "Annotated", "ClassVar", "Final"})
+
+Loader = Callable[[str], n.Module | None]
+
+
+class Names:
+    """All modules of one scan, loaded on demand through `loader`; `files` tells which paths exist."""
+
+    def __init__(self, files: dict[str, object], loader: Loader, resolver: ModuleType) -> None:
+        self.files = files
+        self._loader = loader
+        self._resolver = resolver
+        self._scopes: dict[str, Scope | None] = {}
+        self._inner: dict[tuple[int, int], Scope] = {}
+        self._resolved: dict[tuple[str, int], Target | None] = {}
+        self._located: dict[tuple[str, str, int], str | None] = {}
+        self._ancestries: dict[tuple[str, int], list[Target]] = {}
+        self._set_members: dict[int, dict[str, tuple[n.Assign, Scope]]] = {}
+        self._module_names: dict[str, str] = {}
+
+    # --- modules and scopes -------------------------------------------------------------------------------------------
+
+    def module_scope(self, path: str) -> Scope | None:
+        """Return the scope of the file, loading it first; None where it cannot be read."""
+        if path not in self._scopes:
+            module = self._loader(path)
+            self._scopes[path] = Scope(module) if module is not None else None
+        return self._scopes[path]
+
+    def _locate(self, importer: str, module: str, level: int) -> str | None:
+        key = (importer, module, level)
+        if key not in self._located:
+            self._located[key] = self._resolver.locate(self.files, *key)
+        return self._located[key]
+
+    def scope_of(self, owner: n.Function | n.Class, parent: Scope) -> Scope:
+        """Return the scope inside a function or class that stands in `parent`."""
+        key = (id(owner), id(parent))
+        if key not in self._inner:
+            self._inner[key] = Scope(parent.module, owner, parent)
+        return self._inner[key]
+
+    def functions(self, scope: Scope, words: tuple[bytes, ...] = ()) -> Iterator[tuple[n.Function, Scope]]:
+        """Yield every function in the scope and below, with the scope it stands in; with `words` only those whose source
+        holds one of them."""
+        owner = scope.owner
+        body = owner.body if owner is not None else scope.module.body
+        source = scope.module.source
+        for node in declared(body):
+            if words and all(source.find(w, node.span.start, node.span.end) < 0 for w in words):
+                continue
+            if isinstance(node, n.Function):
+                yield node, scope
+            yield from self.functions(self.scope_of(node, scope), words)
+
+    def full_name(self, scope: Scope, name: str) -> str:
+        """The dotted name of something bound in `scope`."""
+        parts = [name]
+        at: Scope | None = scope
+        while at is not None and at.owner is not None:
+            parts.append(at.owner.name)
+            at = at.parent
+        path = scope.module.path
+        if path not in self._module_names:
+            self._module_names[path] = self._resolver.module_name(self.files, path)
+        parts.append(self._module_names[path])
+        return ".".join(reversed(parts))
+
+    # --- names --------------------------------------------------------------------------------------------------------
+
+    def lookup(self, name: str, scope: Scope) -> tuple[list[Binding], Scope] | None:
+        """Return the bindings of a bare name seen from `scope`, and the scope that holds them."""
+        at: Scope | None = scope
+        while at is not None:
+            # A class body's names are not seen from inside its methods.
+            if not (isinstance(at.owner, n.Class) and at is not scope) and name in at.names:
+                return at.names[name], at
+            at = at.parent
+        return None
+
+    def resolve(self, expr: n.Expr | None, scope: Scope, steps: int = 0) -> Target | None:
+        """Return what an expression names, following imports, re-exports and plain aliases; None if it names nothing
+        that can be told."""
+        if steps > MAX_STEPS:
+            return None
+        if isinstance(expr, n.Name):
+            return self._resolve_name(expr.id, scope, steps)
+        if isinstance(expr, n.Member):
+            base = self.resolve(expr.value, scope, steps + 1)
+            return self.member(base, expr.name, steps + 1) if base is not None else None
+        return None
+
+    def name_of(self, expr: n.Expr | None, scope: Scope) -> str | None:
+        """The full dotted name of what an expression names, or None."""
+        found = self.resolve(expr, scope)
+        return found.name if found is not None else None
+
+    def _resolve_name(self, name: str, scope: Scope, steps: int) -> Target | None:
+        # A name means the same wherever in its scope it is asked for; the same few are asked for again and again.
+        key = (name, id(scope))
+        if key not in self._resolved:
+            self._resolved[key] = None
+            self._resolved[key] = self._find_name(name, scope, steps)
+        return self._resolved[key]
+
+    def _find_name(self, name: str, scope: Scope, steps: int) -> Target | None:
+        found = self.lookup(name, scope)
+        if found is None:
+            return self._from_stars(name, scope, steps) or (Target(name) if name in _BUILTINS else None)
+        bindings, holder = found
+        return self._target(bindings, name, holder, steps)
+
+    def _target(self, bindings: list[Binding], name: str, holder: Scope, steps: int) -> Target | None:
+        # The same name may be bound in both arms of a version check: the first arm that leads somewhere is taken.
+        for binding in bindings:
+            if isinstance(binding, n.Import):
+                target = self._imported(binding, holder, steps)
+            elif isinstance(binding, n.Assign) and isinstance(binding.value, n.Name | n.Member) and len(bindings) == 1:
+                target = self.resolve(binding.value, holder, steps + 1)
+                if target is None or isinstance(target.node, n.Param):
+                    target = Target(self.full_name(holder, name), binding, holder)
+            else:
+                last = bindings[-1] if isinstance(binding, n.Function | n.Class) else binding
+                target = Target(self.full_name(holder, name), binding if isinstance(last, n.Import) else last, holder)
+            if target is not None:
+                return target
+        return None
+
+    def _from_stars(self, name: str, scope: Scope, steps: int) -> Target | None:
+        top = scope
+        while top.parent is not None:
+            top = top.parent
+        for star in top.stars if steps <= MAX_STEPS else ():
+            path = self._locate(top.module.path, star.module, star.level)
+            inner = self.module_scope(path) if path is not None else None
+            if inner is None:
+                if name not in _BUILTINS:
+                    return Target(f"{star.module}.{name}")
+                continue
+            if name in inner.names:
+                return self._target(inner.names[name], name, inner, steps + 1)
+            found = self._from_stars(name, inner, steps + 1)
+            if found is not None:
+                return found
+        return None
+
+    def _imported(self, binding: n.Import, holder: Scope, steps: int) -> Target | None:
+        importer = holder.module.path
+        path = self._locate(importer, binding.module, binding.level)
+        if binding.name is None:
+            inner = self.module_scope(path) if path is not None else None
+            return Target(binding.module, None, inner)
+        inner = self.module_scope(path) if path is not None and path != importer else None
+        if inner is not None:
+            if binding.name in inner.names and steps <= MAX_STEPS:
+                return self._target(inner.names[binding.name], binding.name, inner, steps + 1)
+            found = self._from_stars(binding.name, inner, steps + 1)
+            if found is not None:
+                return found
+        below = f"{binding.module}.{binding.name}" if binding.module else binding.name
+        path = self._locate(importer, below, binding.level)
+        inner = self.module_scope(path) if path is not None else None
+        return Target(below, None, inner)
+
+    def member(self, base: Target, name: str, steps: int = 0) -> Target | None:
+        """Return what `base.name` is: in a module, a class with its bases, an instance, or a package outside."""
+        if steps > MAX_STEPS:
+            return None
+        if base.is_module:
+            assert base.scope is not None
+            found = self._resolve_in(base.scope, name, steps)
+            if found is not None:
+                return found
+            path = self._locate(base.scope.module.path, f"{base.name}.{name}", 0)
+            inner = self.module_scope(path) if path is not None else None
+            return Target(f"{base.name}.{name}", None, inner)
+        if base.node is None:
+            return Target(f"{base.name}.{name}")
+        if isinstance(base.node, n.Class):
+            return self._class_member(base, name, steps)
+        made = self.class_of(base, steps + 1)
+        if made is None:
+            return None
+        return self._class_member(made, name, steps) if made.node is not None else Target(f"{made.name}.{name}")
+
+    def _resolve_in(self, scope: Scope, name: str, steps: int) -> Target | None:
+        if name in scope.names:
+            return self._target(scope.names[name], name, scope, steps + 1)
+        return self._from_stars(name, scope, steps + 1)
+
+    def _class_member(self, target: Target, name: str, steps: int) -> Target | None:
+        lineage = self.ancestry(target)
+        own = [a for a in lineage if isinstance(a.node, n.Class) and a.scope is not None]
+        for ancestor in own:
+            assert isinstance(ancestor.node, n.Class)
+            assert ancestor.scope is not None
+            inner = self.scope_of(ancestor.node, ancestor.scope)
+            if name in inner.names:
+                return self._target(inner.names[name], name, inner, steps + 1)
+        for ancestor in own:
+            found = self._set_on_self(ancestor, name)
+            if found is not None:
+                return found
+        outside = next((a for a in lineage if a.node is None and a.name not in _NO_MEMBERS), None)
+        return Target(f"{outside.name}.{name}") if outside is not None else None
+
+    def _set_on_self(self, target: Target, name: str) -> Target | None:
+        """Find `self.name = value` in the methods of a class of the service."""
+        if not isinstance(target.node, n.Class) or target.scope is None:
+            return None
+        key = id(target.node)
+        if key not in self._set_members:
+            self._set_members[key] = dict(self._members_set(target.node, self.scope_of(target.node, target.scope)))
+        found = self._set_members[key].get(name)
+        return Target(f"{target.name}.{name}", *found) if found is not None else None
+
+    def _members_set(self, class_: n.Class, inner: Scope) -> Iterator[tuple[str, tuple[n.Assign, Scope]]]:
+        # The last one yielded for a name wins, and the first one written is wanted.
+        for method in reversed(class_.methods):
+            receiver = n.Name(method.span, method.params[0].name) if method.params else None
+            source = inner.module.source
+            if receiver is None or source.find(f"{receiver.id}.".encode(), method.span.start, method.span.end) < 0:
+                continue
+            found = [s for s in walk(*method.body) if isinstance(s, n.Assign)]
+            for stmt in reversed(found):
+                for t in stmt.targets:
+                    if isinstance(t, n.Member) and isinstance(t.value, n.Name) and t.value.id == receiver.id:
+                        yield t.name, (stmt, self.scope_of(method, inner))
+
+    # --- types and values ---------------------------------------------------------------------------------------------
+
+    def class_of(self, target: Target, steps: int = 0) -> Target | None:
+        """Return the class that a variable or parameter is an instance of, where its type or its making tells."""
+        node, scope = target.node, target.scope
+        if scope is None or steps > MAX_STEPS:
+            return None
+        if isinstance(node, n.Variable | n.Param) and node.type is not None:
+            return self._class_named(node.type, scope, steps + 1)
+        if isinstance(node, n.Param):
+            return self._receiver(node, scope)
+        if isinstance(node, n.Variable | n.Assign) and isinstance(node.value, n.Call):
+            made = self.resolve(node.value.func, scope, steps + 1)
+            if made is not None and isinstance(made.node, n.Function) and made.scope is not None:
+                return self._class_named(made.node.returns, made.scope, steps + 1)
+            if made is not None and (made.scope is None or isinstance(made.node, n.Class)):
+                return made
+        return None
+
+    def _receiver(self, param: n.Param, scope: Scope) -> Target | None:
+        """The class whose method's first parameter this is."""
+        method, around = scope.owner, scope.parent
+        if around is None or not isinstance(method, n.Function) or not isinstance(around.owner, n.Class):
+            return None
+        static = any(dotted(m.name) == "staticmethod" for m in method.marks)
+        if static or around.parent is None or method.params[0] is not param:
+            return None
+        return Target(self.full_name(around.parent, around.owner.name), around.owner, around.parent)
+
+    def _class_named(self, type_: n.Expr | None, scope: Scope, steps: int) -> Target | None:
+        """The class a type annotation names, also behind aliases and wrappers; None for anything else."""
+        found = self.resolve(_plain_type(type_), scope, steps + 1)
+        if found is None or isinstance(found.node, n.Class) or found.scope is None:
+            return found
+        if (
+            isinstance(found.node, n.Assign | n.Variable | n.Alias)
+            and found.node.value is not None
+            and steps < MAX_STEPS
+        ):
+            return self._class_named(found.node.value, found.scope, steps + 1)
+        return None
+
+    def ancestry(self, target: Target) -> list[Target]:
+        """Return the class and what it inherits from, nearest first, each once."""
+        key = (target.name, id(target.node))
+        if key not in self._ancestries:
+            found: dict[str, Target] = {}
+            self._ancestry(target, found, 0)
+            self._ancestries[key] = list(found.values())
+        return self._ancestries[key]
+
+    def _ancestry(self, target: Target, found: dict[str, Target], depth: int) -> None:
+        # A base met again moves behind: the order then agrees with how diamonds are looked up.
+        found.pop(target.name, None)
+        found[target.name] = target
+        if isinstance(target.node, n.Class) and target.scope is not None and depth < MAX_STEPS:
+            for arg in target.node.bases:
+                value = arg.value.value if isinstance(arg.value, n.Index) else arg.value
+                base = self.resolve(value, target.scope) if arg.name is None else None
+                if base is not None and base.name != target.name:
+                    self._ancestry(base, found, depth + 1)
+
+    def derives(self, target: Target, names: Iterable[str]) -> str | None:
+        """Return the first of `names` that the class is or inherits from, or None."""
+        wanted = frozenset(names)
+        return next((a.name for a in self.ancestry(target) if a.name in wanted), None)
+
+
+def _plain_type(type_: n.Expr | None) -> n.Expr | None:
+    """The class inside `X | None`, `Optional[X]` and `Annotated[X, …]`."""
+    if isinstance(type_, n.Binary) and type_.op == "|":
+        none = isinstance(type_.left, n.Literal)
+        return _plain_type(type_.right if none else type_.left)
+    if isinstance(type_, n.Index):
+        name = dotted(type_.value) or ""
+        if name.rpartition(".")[2] in _WRAPPERS:
+            inner = type_.index.items[0] if isinstance(type_.index, n.Items) and type_.index.items else type_.index
+            return _plain_type(inner)
+        return type_.value
+    return type_
