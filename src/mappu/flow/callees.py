@@ -75,6 +75,8 @@ def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given:
 def _answer_of(engine: Engine, function: n.Function, scope: Scope) -> Value | None:
     """The response or error that a function makes and gives back, where it always is one of the same status."""
     key = id(function)
+    if key not in engine.answers and not _may_answer(function, scope):
+        engine.answers[key] = None
     if key not in engine.answers:
         inner = engine.program.scope_of(function, scope)
         returned = [s.value for s in walk(*function.body) if isinstance(s, n.Leave) and s.kind == "return"]
@@ -82,6 +84,12 @@ def _answer_of(engine: Engine, function: n.Function, scope: Scope) -> Value | No
         same = {(a.role, a.status) for a in found if a is not None}
         engine.answers[key] = found[0] if len(found) == len(returned) and len(same) == 1 and None not in found else None
     return engine.answers[key]
+
+
+def _may_answer(function: n.Function, scope: Scope) -> bool:
+    """False for a function whose source names no response and no error: its body need not be lowered to see that."""
+    source, span = scope.module.source, function.span
+    return any(source.find(word, span.start, span.end) >= 0 for word in (b"Response", b"Exception(", b"Error("))
 
 
 def _typed(engine: Engine, param: n.Param, scope: Scope) -> Value:

@@ -1,5 +1,6 @@
 """Paths in, inventory out: runs the layers in order."""
 
+import gc
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
@@ -73,8 +74,17 @@ def scan(paths: Iterable[Path], config: settings.Settings | None = None, progres
     `config` overrides the settings file. Raises UsageError for a path that does not exist and SettingsError for settings
     that cannot be understood; everything wrong with the source itself is in the inventory's `unfollowed`.
     """
-    say = progress or (lambda _: None)
-    given = list(paths)
+    collecting = gc.isenabled()
+    # Trees are never cycles: looking for those among millions of nodes, again and again, finds nothing.
+    gc.disable()
+    try:
+        return _scan(list(paths), config, progress or (lambda _: None))
+    finally:
+        if collecting:
+            gc.enable()
+
+
+def _scan(given: list[Path], config: settings.Settings | None, say: Progress) -> Scan:
     decided = config if config is not None else settings.load(Path(given[0]).absolute())
     wanted = (*manifests.WANTED, *(s for language in LANGUAGES for s in language.front_end.suffixes))
     tree = walk.find(given, wanted, decided.leave_out, decided.take_in)

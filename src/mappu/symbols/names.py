@@ -29,7 +29,7 @@ class Names:
         self._resolved: dict[tuple[str, int], Target | None] = {}
         self._located: dict[tuple[str, str, int], str | None] = {}
         self._ancestries: dict[tuple[str, int], list[Target]] = {}
-        self._set_members: dict[int, dict[str, tuple[n.Assign, Scope]]] = {}
+        self._set_members: dict[tuple[int, str], tuple[n.Assign, Scope] | None] = {}
         self._module_names: dict[str, str] = {}
 
     # --- modules and scopes -------------------------------------------------------------------------------------------
@@ -222,24 +222,23 @@ class Names:
         """Find `self.name = value` in the methods of a class of the service."""
         if not isinstance(target.node, n.Class) or target.scope is None:
             return None
-        key = id(target.node)
+        key = (id(target.node), name)
         if key not in self._set_members:
-            self._set_members[key] = dict(self._members_set(target.node, self.scope_of(target.node, target.scope)))
-        found = self._set_members[key].get(name)
+            self._set_members[key] = self._assigned(target.node, self.scope_of(target.node, target.scope), name)
+        found = self._set_members[key]
         return Target(f"{target.name}.{name}", *found) if found is not None else None
 
-    def _members_set(self, class_: n.Class, inner: Scope) -> Iterator[tuple[str, tuple[n.Assign, Scope]]]:
-        # The last one yielded for a name wins, and the first one written is wanted.
-        for method in reversed(class_.methods):
-            receiver = n.Name(method.span, method.params[0].name) if method.params else None
-            source = inner.module.source
-            if receiver is None or source.find(f"{receiver.id}.".encode(), method.span.start, method.span.end) < 0:
+    def _assigned(self, class_: n.Class, inner: Scope, name: str) -> tuple[n.Assign, Scope] | None:
+        source = inner.module.source
+        for method in class_.methods:
+            receiver = method.params[0].name if method.params else ""
+            # Only a body that holds the words is worth lowering.
+            if source.find(f"{receiver}.{name}".encode(), method.span.start, method.span.end) < 0:
                 continue
-            found = [s for s in walk(*method.body) if isinstance(s, n.Assign)]
-            for stmt in reversed(found):
-                for t in stmt.targets:
-                    if isinstance(t, n.Member) and isinstance(t.value, n.Name) and t.value.id == receiver.id:
-                        yield t.name, (stmt, self.scope_of(method, inner))
+            for stmt in walk(*method.body):
+                if isinstance(stmt, n.Assign) and any(dotted(t) == f"{receiver}.{name}" for t in stmt.targets):
+                    return stmt, self.scope_of(method, inner)
+        return None
 
     # --- types and values ---------------------------------------------------------------------------------------------
 

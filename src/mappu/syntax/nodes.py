@@ -321,7 +321,11 @@ class Class(Node, frozen=True, eq=False):
     type_params: tuple[str, ...]
     bases: tuple[Arg, ...]
     marks: tuple[Mark, ...]
-    body: tuple["Stmt", ...]
+    lazy: Lazy
+
+    @property
+    def body(self) -> "tuple[Stmt, ...]":
+        return self.lazy.get()
 
     @property
     def methods(self) -> "tuple[Function, ...]":

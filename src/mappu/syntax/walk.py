@@ -1,8 +1,11 @@
 """Going through the neutral tree."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, TypeAlias
 
 from mappu.syntax import nodes as n
+
+Node: TypeAlias = n.Expr | n.Stmt
 
 
 def dotted(expr: n.Expr | None) -> str | None:
@@ -17,93 +20,68 @@ def dotted(expr: n.Expr | None) -> str | None:
     return ".".join(reversed(parts))
 
 
-def children(node: n.Expr | n.Stmt) -> Iterator[n.Expr | n.Stmt]:
-    """Yield the nodes directly inside `node`, in source order; a function's body is lowered for it."""
-    match node:
-        case n.Member(value=value) | n.Unary(value=value) | n.Do(value=value) | n.Alias(value=value):
-            yield value
-        case n.Index(value=value, index=index):
-            yield value
-            yield index
-        case n.Call(func=func, args=args):
-            yield func
-            yield from (a.value for a in args)
-        case n.Template(parts=items) | n.Items(items=items):
-            yield from items
-        case n.Entries(entries=entries):
-            for key, value in entries:
-                if key is not None:
-                    yield key
-                yield value
-        case n.Binary(left=left, right=right):
-            yield left
-            yield right
-        case n.Choice(test=test, then=then, other=other):
-            yield from (test, then, other)
-        case n.Comprehension(element=element, loops=loops, tests=tests):
-            for target, over in loops:
-                yield target
-                yield over
-            yield from tests
-            yield element
-        case n.Bind(target=target, value=value):
-            yield target
-            yield value
-        case n.Assign(targets=targets, value=value):
-            yield value
-            yield from targets
-        case n.Variable(type=type_, value=value):
-            yield from (x for x in (type_, value) if x is not None)
-        case n.If(test=test, then=body, other=rest):
-            yield test
-            yield from body
-            yield from rest
-        case n.Loop(target=target_, over=over_, test=test_, body=body, other=rest):
-            yield from (x for x in (over_, target_, test_) if x is not None)
-            yield from body
-            yield from rest
-        case n.Leave(value=left_value):
-            if left_value is not None:
-                yield left_value
-        case n.Try(body=body, catches=catches, other=rest, final=final):
-            yield from body
-            for catch in catches:
-                yield from catch.types
-                yield from catch.body
-            yield from rest
-            yield from final
-        case n.With(items=resources, body=body):
-            for value, opened in resources:
-                yield value
-                if opened is not None:
-                    yield opened
-            yield from body
-        case n.Switch(subject=subject, cases=cases):
-            yield subject
-            for case in cases:
-                yield from case.patterns
-                if case.guard is not None:
-                    yield case.guard
-                yield from case.body
-        case n.Function():
-            for mark in node.marks:
-                yield mark.as_call()
-            for param in node.params:
-                yield from (x for x in (param.type, param.default) if x is not None)
-            if node.returns is not None:
-                yield node.returns
-            yield from node.body
-        case n.Class():
-            for mark in node.marks:
-                yield mark.as_call()
-            yield from (a.value for a in node.bases)
-            yield from node.body
+def children(node: Node) -> Iterable[Node]:
+    """Return the nodes directly inside `node`, in source order; a function's or class's body is lowered for it."""
+    inside = _INSIDE.get(type(node))
+    return inside(node) if inside is not None else ()
 
 
-def walk(*nodes: n.Expr | n.Stmt) -> Iterator[n.Expr | n.Stmt]:
+def walk(*nodes: Node) -> Iterator[Node]:
     """Yield the nodes and all inside them, parents first."""
     stack = list(reversed(nodes))
     while stack:
         node = stack.pop()
         yield node
-        stack.extend(reversed(list(children(node))))
+        inside = _INSIDE.get(type(node))
+        if inside is not None:
+            stack.extend(reversed(inside(node)))
+
+
+def _some(*nodes: Node | None) -> tuple[Node, ...]:
+    return tuple(x for x in nodes if x is not None)
+
+
+def _try(node: n.Try) -> tuple[Node, ...]:
+    caught = [x for c in node.catches for x in (*c.types, *c.body)]
+    return (*node.body, *caught, *node.other, *node.final)
+
+
+def _switch(node: n.Switch) -> tuple[Node, ...]:
+    return (node.subject, *(x for c in node.cases for x in (*c.patterns, *_some(c.guard), *c.body)))
+
+
+def _function(node: n.Function) -> tuple[Node, ...]:
+    marks = (m.as_call() for m in node.marks)
+    return (*marks, *(x for p in node.params for x in _some(p.type, p.default)), *_some(node.returns), *node.body)
+
+
+def _class(node: n.Class) -> tuple[Node, ...]:
+    return (*(m.as_call() for m in node.marks), *(a.value for a in node.bases), *node.body)
+
+
+# What lies inside each kind of node; the kinds that are not here hold nothing.
+_INSIDE: dict[type, Callable[[Any], tuple[Node, ...]]] = {
+    n.Member: lambda x: (x.value,),
+    n.Unary: lambda x: (x.value,),
+    n.Do: lambda x: (x.value,),
+    n.Alias: lambda x: (x.value,),
+    n.Index: lambda x: (x.value, x.index),
+    n.Call: lambda x: (x.func, *[a.value for a in x.args]),
+    n.Template: lambda x: x.parts,
+    n.Items: lambda x: x.items,
+    n.Entries: lambda x: tuple(part for entry in x.entries for part in _some(*entry)),
+    n.Binary: lambda x: (x.left, x.right),
+    n.Choice: lambda x: (x.test, x.then, x.other),
+    n.Comprehension: lambda x: (*[part for loop in x.loops for part in loop], *x.tests, x.element),
+    n.Bind: lambda x: (x.target, x.value),
+    n.Assign: lambda x: (x.value, *x.targets),
+    n.Variable: lambda x: _some(x.type, x.value),
+    n.If: lambda x: (x.test, *x.then, *x.other),
+    n.Loop: lambda x: (*_some(x.over, x.target, x.test), *x.body, *x.other),
+    n.Leave: lambda x: _some(x.value),
+    n.Try: _try,
+    n.With: lambda x: (*[part for item in x.items for part in _some(*item)], *x.body),
+    n.Switch: _switch,
+    n.Function: _function,
+    n.Class: _class,
+}

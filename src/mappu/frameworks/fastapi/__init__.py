@@ -7,6 +7,7 @@ from mappu.flow.words import Words
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
 from mappu.frameworks.fastapi import parameters, words
 from mappu.frameworks.fastapi.remedies import REMEDIES
+from mappu.frameworks.fastapi.signatures import Signatures
 from mappu.frameworks.fastapi.sites import ADDING, METHODS, SOCKETS, TOKENS, VERBS, Reach, Site, Sites, Use
 from mappu.inventory.model import RunBy
 from mappu.symbols.program import Scope
@@ -23,6 +24,7 @@ class FastAPI:
 
     def __init__(self) -> None:
         self._sites: weakref.WeakKeyDictionary[Service, Sites] = weakref.WeakKeyDictionary()
+        self._signatures: weakref.WeakKeyDictionary[Service, Signatures] = weakref.WeakKeyDictionary()
 
     def sites(self, service: Service) -> Sites:
         if service not in self._sites:
@@ -106,7 +108,9 @@ class FastAPI:
     # --- what they take and what runs ---------------------------------------------------------------------------------
 
     def takes(self, service: Service, route: Route) -> Taking:
-        return parameters.takes(service, route)
+        if service not in self._signatures:
+            self._signatures[service] = Signatures(service)
+        return parameters.takes(service, route, self._signatures[service])
 
     def runs(self, service: Service, route: Route, taken: Taken) -> Ran:
         declared = taken.declared

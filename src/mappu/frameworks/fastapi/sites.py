@@ -13,6 +13,9 @@ APPS = frozenset({"fastapi.FastAPI", "fastapi.applications.FastAPI"})
 ROUTERS = frozenset({"fastapi.APIRouter", "fastapi.routing.APIRouter"})
 # Every file that makes an app or a router, or hangs something on one, holds one of these.
 TOKENS = (b"fastapi", b"FastAPI", b"APIRouter", b"include_router", b"add_api_route", b"@router.", b"_router.", b"@app.")
+# A function's body is looked into only where it holds one of these: it makes, hangs or decorates something.
+HANGING = (b"FastAPI", b"APIRouter", b"include_router", b"add_api_route", b"add_route", b"mount(", b"exception_handler",
+           b"websocket", b"@")  # fmt: skip
 # Methods that hang a route on a site where they stand as a decorator, and the other ones of interest.
 METHODS = frozenset({"get", "put", "post", "delete", "options", "head", "patch", "trace"})
 VERBS = METHODS | {"api_route"}
@@ -83,17 +86,17 @@ class Sites:
 
     # --- finding ------------------------------------------------------------------------------------------------------
 
-    def _below(self, top: Scope, words: tuple[bytes, ...]) -> Iterator[Scope]:
-        """Yield the scope of a file and those of its functions whose source holds one of the words."""
+    def _below(self, top: Scope, words: tuple[bytes, ...], inside: tuple[bytes, ...]) -> Iterator[Scope]:
+        """Yield the scope of a file whose source holds one of the words, and of its functions that hold one of `inside`."""
         if any(word in top.module.source for word in words):
             yield top
-            for function, holder in self.program.functions(top, words):
+            for function, holder in self.program.functions(top, inside):
                 yield self.program.scope_of(function, holder)
 
     def _collect(self) -> None:
         calls: list[Use] = []
         constructors = self._constructors()
-        for scope in (s for top in self.service.scopes for s in self._below(top, TOKENS)):
+        for scope in (s for top in self.service.scopes for s in self._below(top, TOKENS, HANGING)):
             body = scope.owner.body if scope.owner is not None else scope.module.body
             for node, below in _own_calls(body):
                 function = (below, scope) if below is not None else None
@@ -283,7 +286,8 @@ class Sites:
             for top in self.service.scopes:
                 bound = [b for bs in top.names.values() for b in bs if isinstance(b, n.Import) and b.name == name]
                 called = {name, *(b.alias for b in bound)}
-                for scope in self._below(top, tuple(c.encode() for c in called)):
+                words = tuple(c.encode() for c in called)
+                for scope in self._below(top, words, words):
                     body = scope.owner.body if scope.owner is not None else scope.module.body
                     for node, _ in _own_calls(body):
                         if isinstance(node, n.Call) and (dotted(node.func) or "").rpartition(".")[2] in called:

@@ -142,6 +142,8 @@ class Expressions:
         return self.constant(node, text)
 
     def constant(self, node: tree_sitter.Node, text: str) -> n.Expr:
+        if text[:1] in "\"'" and "\\" not in text and text[:3] not in ('"""', "'''"):
+            return n.Literal(self.span(node), text[1:-1])
         try:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")

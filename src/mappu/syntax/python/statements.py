@@ -17,13 +17,13 @@ def parser() -> tree_sitter.Parser:
 
 
 def _body(whole: bytes, first: n.Span, damage: list[n.Damage]) -> tuple[n.Stmt, ...]:
-    """Lower the body of the function that stands there. It is parsed again by itself: holding on to the whole file's
+    """Lower the body of the function or class that stands there. It is parsed again by itself: holding on to the whole file's
     tree until somebody asks for a body would cost far more memory than most bodies, never asked for, are worth."""
     part = whole[first.start : first.end]
     lowering = Lowering(part, whole=whole, start=first, damage=damage)
     root = parser().parse(part).root_node
-    function = next((c for c in root.named_children if c.type == "function_definition"), root)
-    return lowering.block(function.child_by_field_name("body") or function)
+    declared = next((c for c in root.named_children if c.type in ("function_definition", "class_definition")), root)
+    return lowering.block(declared.child_by_field_name("body") or declared)
 
 
 class Lowering(Expressions):
@@ -213,16 +213,19 @@ class Lowering(Expressions):
     def function(self, node: tree_sitter.Node, marks: tuple[n.Mark, ...] = ()) -> tuple[n.Stmt, ...]:
         name = self.text(self.field(node, "name"))
         params = self.params(node.child_by_field_name("parameters"))
+        returns = self.opt(node, "return_type")
+        return (n.Function(self.span(node), name, params, returns, marks, self.later(node)),)
+
+    def later(self, node: tree_sitter.Node) -> n.Lazy:
+        """The body of a function or class, to be lowered when it is asked for."""
         span, whole, damage = self.span(node), self.whole, self.damage
-        lazy = n.Lazy(lambda: _body(whole, span, damage))
-        return (n.Function(span, name, params, self.opt(node, "return_type"), marks, lazy),)
+        return n.Lazy(lambda: _body(whole, span, damage))
 
     def class_(self, node: tree_sitter.Node, marks: tuple[n.Mark, ...] = ()) -> tuple[n.Stmt, ...]:
         name = self.text(self.field(node, "name"))
         bases = node.child_by_field_name("superclasses")
         args = self.args(bases) if bases is not None else ()
-        body = self.block(node.child_by_field_name("body"))
-        return (n.Class(self.span(node), name, self.type_params(node), args, marks, body),)
+        return (n.Class(self.span(node), name, self.type_params(node), args, marks, self.later(node)),)
 
     def type_params(self, node: tree_sitter.Node) -> tuple[str, ...]:
         params = node.child_by_field_name("type_parameters")
