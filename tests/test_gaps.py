@@ -322,7 +322,8 @@ CASES: dict[str, tuple[str, set[tuple[str, str | None, str | None, str | None]]]
         @app.post("/odd")
         def odd(o: Odd): ...
         """,
-        {("no-effect", "POST /odd", "body", "a"), ("no-effect", "POST /odd", "body", None), ("server-error", "POST /odd", "body", "n")},
+        {("no-effect", "POST /odd", "body", "a"), ("no-effect", "POST /odd", "body", None),
+         ("server-error", "POST /odd", "body", "n")},
     ),
     "weak-pattern": (
         r"""

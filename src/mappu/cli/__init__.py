@@ -43,11 +43,12 @@ def cli() -> None:
 def main() -> None:
     """Run the program. Exit codes: 0 fine, 1 gaps at or above the threshold, 2 wrong use, 3 source that can't be read."""
     try:
-        cli(standalone_mode=False)
+        # A command that ends early gives its exit code back here; one that runs to its end gives back None.
+        sys.exit(cli(standalone_mode=False))
     except click.ClickException as error:
-        error.show()
-        sys.exit(error.exit_code)
-    except click.exceptions.Exit as error:
+        context = getattr(error, "ctx", None)
+        asked = context.command_path if context is not None else "mappu"
+        click.echo(f"mappu: {error.format_message()} (see {asked} --help)", err=True)
         sys.exit(error.exit_code)
     except (click.Abort, KeyboardInterrupt):
         sys.exit(130)

@@ -120,7 +120,7 @@ def outside(engine: Engine, expr: n.Call, name: str, target: Target | None, rece
     known = last in language.pure or last in language.notices
     place = engine.place(expr)
     for _, held in given if not known else ():
-        if any(c in last.lower() for c in engine.words.checkers):
+        if any(c in last.lower() for c in engine.words.checkers) or expr is engine.dropped:
             engine.escape(held, place, f"`{name or last}` may check this and cannot be looked into")
         elif isinstance(expr.func, n.Name) and target is None:
             engine.escape(held, place, f"`{name}` is not found in the source")

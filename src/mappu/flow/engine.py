@@ -31,6 +31,8 @@ class Engine:
         self.frames: list[Frame] = []
         self.calling: list[n.Function] = []
         self.calls = 0
+        # The expression of the statement being walked, where nobody takes what it gives back.
+        self.dropped: n.Expr | None = None
         self.answers: dict[int, Value | None] = {}
         self._entered: dict[tuple[object, ...], tuple[Value, Report]] = {}
 
@@ -161,6 +163,7 @@ class Engine:
         return outcome
 
     def do(self, stmt: n.Do, expr: n.Expr, state: State) -> Outcome | None:
+        self.dropped = expr
         value = self.value(expr, state)
         if value.role in ("answer", "error") and (value.status or 0) >= 400 and isinstance(expr, n.Call):
             outcome = Outcome()
