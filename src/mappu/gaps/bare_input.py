@@ -45,7 +45,7 @@ def _sinks(found: list[FieldEvidence]) -> list[Sink]:
 
 def _reaches(sinks: list[Sink], where: Place) -> str:
     sink = sinks[0]
-    call = {"storage": "storage call"}.get(sink.what, f"{sink.what} use")
+    call = {"storage": "storage call", "query text": "text of the query"}.get(sink.what, sink.what)
     file = "" if sink.place.file == where.file else f" of {sink.place.file}"
     return f"no check stands between it and the {call} on line {sink.place.line}{file}"
 

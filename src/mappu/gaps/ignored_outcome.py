@@ -11,7 +11,7 @@ kind = "ignored-outcome"
 
 
 def find(scan: Scan) -> Iterator[Gap]:
-    yield from seen(scan, kind, "refuse")
+    yield from seen(scan, kind, "act-on-it")
     for route in scan.routes:
         for run in route.report.runs:
             if run.result.effect == "swallowed":
@@ -19,4 +19,4 @@ def find(scan: Scan) -> Iterator[Gap]:
                 place = around.field.place if around is not None else run.origin.place
                 line = f" on line {run.result.place.line}" if run.result.place is not None else ""
                 why = f"the model's rules run here, and their error is caught{line} and passed over"
-                yield gap(kind, route, run.place, why, remedy(route, "refuse"), field="*", place=place)
+                yield gap(kind, route, run.place, why, remedy(route, "act-on-it"), field="*", place=place)

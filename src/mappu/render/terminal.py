@@ -1,5 +1,6 @@
 """Inventories as a person reads them in a terminal."""
 
+import sys
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from itertools import groupby
@@ -17,7 +18,7 @@ from mappu.render.escape import plain
 
 STYLES: dict[str, str] = {
     "enforced": "green", "shape-only": "cyan", "unknown": "magenta", "leaky": "yellow", "idle": "bright_red",
-    "bare": "bold red", "no-input": "dim", "high": "bold red", "medium": "yellow", "low": "blue",
+    "bare": "bold red", "no-input": "dim", "high": "bold red", "medium": "yellow", "low": "cyan",
 }  # fmt: skip
 MAX_WORST = 6
 MAX_UNFOLLOWED = 5
@@ -210,16 +211,20 @@ def _block(gap: Gap, also: list[Gap]) -> Group:
 
 def page(text: str) -> RenderableType:
     """A Markdown page of Mappu's own."""
-    return Markdown(text, code_theme="bw", hyperlinks=False)
+    return Markdown(text, code_theme="ansi_dark", hyperlinks=False)
 
 
-def show(renderable: RenderableType, width: int | None = None, colour: bool | None = None) -> None:
-    """Print to standard output; colour only to a terminal that wants it."""
-    console(width, colour).print(renderable)
+def show(renderable: RenderableType, width: int | None = None) -> None:
+    """Print to standard output: coloured to a terminal that wants it, plain and without trailing blanks into a pipe."""
+    out = console(width)
+    if out.is_terminal:
+        out.print(renderable)
+        return
+    with out.capture() as captured:
+        out.print(renderable)
+    sys.stdout.write("".join(f"{line.rstrip()}\n" for line in captured.get().splitlines()))
 
 
-def console(width: int | None = None, colour: bool | None = None) -> Console:
-    """The console for standard output. `colour` None leaves it to the terminal and NO_COLOR."""
-    return Console(
-        width=width, highlight=False, no_color=True if colour is False else None, emoji=False, soft_wrap=False
-    )
+def console(width: int | None = None) -> Console:
+    """The console for standard output."""
+    return Console(width=width, highlight=False, emoji=False, soft_wrap=False)

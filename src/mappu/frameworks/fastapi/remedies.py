@@ -2,6 +2,7 @@
 
 REMEDIES = {
     "refuse": "leave there: `raise HTTPException(status_code=422, detail=…)`",
+    "act-on-it": "act on it: `raise HTTPException(status_code=422, detail=…)` where the check fails",
     "check-first": "move the check above the storage call, or make it a limit of the model",
     "map-error": "raise HTTPException with a 4xx there, or map the error with `@app.exception_handler`",
     "refuse-in-rule": "raise ValueError in the validator: it is then answered with a 422",

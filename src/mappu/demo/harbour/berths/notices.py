@@ -3,7 +3,7 @@
 import logging
 from typing import Annotated
 
-from fastapi import APIRouter, File, Form, HTTPException, UploadFile
+from fastapi import APIRouter, File, Form, HTTPException, Path, UploadFile
 from pydantic import ValidationError
 
 from models import Notice
@@ -35,11 +35,8 @@ async def attach_chart(
     return {"number": number}
 
 
-@router.post("/{number}/read")
-def mark_read(number: int, reader: Annotated[str, Form(min_length=2, max_length=40)], seconds: Annotated[int, Form()]):
+@router.get("/{number}")
+def show_notice(number: Annotated[int, Path(ge=1)]):
     if number not in NOTICES:
         raise HTTPException(404, "no such notice")
-    if seconds < 0 or seconds > 3600:
-        raise RuntimeError("seconds out of range")
-    NOTICES[number]["reader"] = reader
-    return {"number": number}
+    return NOTICES[number]

@@ -88,3 +88,9 @@ def change_stay(
     db.add(stay)
     db.commit()
     return stay
+
+
+@router.delete("/{berth_id}/stays/{stay_id}", status_code=204)
+def cancel_stay(berth: Annotated[Berth, Depends(known_berth)], stay: Annotated[Stay, Depends(known_stay)], db: Db):
+    db.delete(stay)
+    db.commit()
