@@ -1,6 +1,7 @@
 """The command line. Each command is a module of this folder, loaded when it is called for."""
 
 import importlib
+import os
 import sys
 
 import click
@@ -44,7 +45,11 @@ def main() -> None:
     """Run the program. Exit codes: 0 fine, 1 gaps at or above the threshold, 2 wrong use, 3 source that can't be read."""
     try:
         # A command that ends early gives its exit code back here; one that runs to its end gives back None.
-        sys.exit(cli(standalone_mode=False))
+        code = cli(standalone_mode=False) or 0
+        sys.stdout.flush()
+        sys.stderr.flush()
+        # The trees of a large scan are millions of nodes: taking them apart one by one before the end helps nobody.
+        os._exit(code)
     except click.ClickException as error:
         context = getattr(error, "ctx", None)
         asked = context.command_path if context is not None else "mappu"

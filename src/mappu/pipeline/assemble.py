@@ -292,6 +292,7 @@ class Assembly:
             followed=shape.known and draft.escape is None and not unknown,
         )  # fmt: skip
         if idle and standing == "bare":
+            # Its type and presence are declared as well, and as idle as the rest.
             standing = "idle"
         if draft.escape is not None:
             place = draft.escape.place

@@ -142,6 +142,9 @@ class Expressions:
         return self.constant(node, text)
 
     def constant(self, node: tree_sitter.Node, text: str) -> n.Expr:
+        # Most constants are plain; the language's own reader takes the rest.
+        if len(text) < 19 and text.isdecimal() and (text == "0" or text[0] != "0"):
+            return n.Literal(self.span(node), int(text))
         if text[:1] in "\"'" and "\\" not in text and text[:3] not in ('"""', "'''"):
             return n.Literal(self.span(node), text[1:-1])
         try:
