@@ -11,7 +11,7 @@ from mappu.symbols.scopes import Binding, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
 
-__all__ = ["Binding", "Program", "Scope", "Target"]
+__all__ = ["Binding", "Program", "Scope", "Target", "given_to"]
 
 _COLLECTIONS = frozenset({"list", "tuple", "set", "frozenset"})
 _TEXT_METHODS: dict[str, Callable[[str], str]] = {"lower": str.lower, "upper": str.upper, "strip": str.strip}
@@ -35,9 +35,8 @@ class Program(Names):
             name = target.name.rpartition(".")[2]
             if len(target.scope.names.get(name, ())) > 1 or (isinstance(node, n.Assign) and node.op):
                 return None
-            if isinstance(node, n.Assign) and not all(isinstance(t, n.Name | n.Member) for t in node.targets):
-                return None
-            return self.value(node.value, target.scope, steps + 1)
+            held = given_to(node, name)
+            return self.value(held, target.scope, steps + 1) if held is not None else None
         return None
 
     def constant(self, expr: n.Expr | None, scope: Scope, steps: int = 0) -> n.Literal | None:
@@ -74,7 +73,8 @@ class Program(Names):
         return found.value if found is not None and isinstance(found.value, str) else None
 
     def elements(self, expr: n.Expr | None, scope: Scope, steps: int = 0) -> list[tuple[n.Expr, Scope]]:
-        """Return the elements of a list written out, behind a name, or several joined by `+`; [] if not followed."""
+        """Return the elements of a list written out, behind a name, several joined by `+`, or what a map written out lists;
+        [] if not followed."""
         followed = self.value(expr, scope) if steps <= MAX_STEPS else None
         if followed is None:
             return []
@@ -84,6 +84,8 @@ class Program(Names):
             return left + right
         if isinstance(value, n.Call) and value.positional and dotted(value.func) in _COLLECTIONS:
             return self.elements(value.positional[0], holder, steps + 1)
+        if isinstance(value, n.Call) and isinstance(value.func, n.Member) and value.func.name in _OF_MAPS:
+            return self._of_map(value.func, holder)
         if not isinstance(value, n.Items):
             return []
         found: list[tuple[n.Expr, Scope]] = []
@@ -93,6 +95,36 @@ class Program(Names):
             else:
                 found.append((item, holder))
         return found
+
+    def _of_map(self, called: n.Member, scope: Scope) -> list[tuple[n.Expr, Scope]]:
+        followed = self.value(called.value, scope)
+        if followed is None or not isinstance(followed[0], n.Entries):
+            return []
+        pairs = [(key, value) for key, value in followed[0].entries if key is not None]
+        listed: dict[str, list[n.Expr]] = {
+            "items": [n.Items(value.span, "tuple", (key, value)) for key, value in pairs],
+            "keys": [key for key, _ in pairs],
+            "values": [value for _, value in pairs],
+        }
+        return [(item, followed[1]) for item in listed[called.name]]
+
+
+# Methods that list what is in a map.
+_OF_MAPS = frozenset({"items", "keys", "values"})
+
+
+def given_to(node: n.Variable | n.Assign, name: str) -> n.Expr | None:
+    """Return what a statement gives to a name: its value, or the part of it where several names are given at once."""
+    if isinstance(node, n.Variable):
+        return node.value
+    for target in node.targets:
+        if not isinstance(target, n.Items):
+            return node.value
+        names = [dotted(t) for t in target.items]
+        parts = node.value.items if isinstance(node.value, n.Items) else ()
+        if name in names and len(parts) == len(names):
+            return parts[names.index(name)]
+    return None
 
 
 def _combine(expr: n.Binary, left: n.Literal | None, right: n.Literal | None) -> n.Literal | None:

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping
 import msgspec
 
 from mappu.frameworks.base import Dependency, Service
-from mappu.symbols.program import Binding, Scope, Target
+from mappu.symbols.program import Binding, Scope, Target, given_to
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import children, dotted, walk
 
@@ -73,7 +73,7 @@ class Sites:
         self.service = service
         self.program = service.program
         self._made: dict[tuple[str, int], Site] = {}
-        self._found: dict[tuple[int, int], list[Site]] = {}
+        self._found: dict[tuple[int, int, str], list[Site]] = {}
         self._calls: dict[str, list[tuple[n.Call, Scope]]] = {}
         self.uses: list[Use] = []
         self.inclusions: list[Inclusion] = []
@@ -163,9 +163,9 @@ class Sites:
         loops: list[n.Loop] = []
         for name in sorted(names):
             bound = self.program.lookup(name, scope)
-            loop = next((b for b in bound[0] if isinstance(b, n.Loop)), None) if bound is not None else None
-            if loop is not None and loop not in loops:
-                loops.append(loop)
+            around = [b for b in bound[0] if isinstance(b, n.Loop) and _within(call, b)] if bound is not None else []
+            if around and around[-1] not in loops:
+                loops.append(around[-1])
         for loop in loops:
             turns = self._turns(loop, scope)
             found = [dict(env) | dict(one) for env in found for one in turns][:MAX_PATHS]
@@ -204,12 +204,17 @@ class Sites:
             if isinstance(base, n.Name) and base.id in env:
                 inner, holder = env[base.id]
                 return self.sites(n.Member(expr.span, inner, expr.name), holder, None, steps + 1)
+        if isinstance(expr, n.Member) and expr.name == "router":
+            # An app's own router takes what is hung on it for the app.
+            apps = [s for s in self.sites(expr.value, scope, env, steps + 1) if s.is_app]
+            if apps:
+                return apps
         target = self.program.resolve(expr, scope)
         return self._of_target(target, steps) if target is not None and target.scope is not None else []
 
     def _of_target(self, target: Target, steps: int) -> list[Site]:
         # What is being looked for already leads nowhere new; what was found once stays found.
-        key = (id(target.node), id(target.scope))
+        key = (id(target.node), id(target.scope), target.name)
         if key not in self._found:
             self._found[key] = []
             self._found[key] = self._find(target, steps)
@@ -219,7 +224,7 @@ class Sites:
         node, scope = target.node, target.scope
         assert scope is not None
         if isinstance(node, n.Assign | n.Variable):
-            return self.sites(node.value, scope, None, steps + 1)
+            return self.sites(given_to(node, target.name.rpartition(".")[2]), scope, None, steps + 1)
         if isinstance(node, n.Loop):
             return [s for e, h in self.program.elements(node.over, scope) for s in self.sites(e, h, None, steps + 1)]
         if isinstance(node, n.Param):
@@ -252,7 +257,7 @@ class Sites:
         target = self.program.resolve(call.func, scope)
         if target is None or not isinstance(target.node, n.Function) or target.scope is None:
             return []
-        key = (id(target.node), id(target.scope))
+        key = (id(target.node), id(target.scope), "")
         if key not in self._found:
             self._found[key] = []
             self._found[key] = self._returned(target.node, target.scope, steps)
@@ -365,6 +370,10 @@ class Sites:
         prefix_expr = site.call.keyword("prefix")
         prefix = self.text(prefix_expr, site.scope, {}, site.call) if prefix_expr is not None else ""
         return Reach(prefix, self.dependencies(site.call.keyword("dependencies"), site.scope))
+
+
+def _within(node: n.Node, around: n.Node) -> bool:
+    return around.span.start <= node.span.start and node.span.end <= around.span.end
 
 
 def _stands_for(binding: Binding, names: set[str]) -> bool:
