@@ -94,6 +94,8 @@ def _walk(
     seen: tuple[str, ...] = (),
 ) -> None:  # fmt: skip
     arms, nullable = _arms(document, schema)
+    if [a.get("type") for a in arms] == ["null"]:
+        arms, nullable = [{}], True
     types = sorted({_type(a, at[2]) for a in arms})
     type_ = types[0] if len(types) == 1 else "number" if set(types) <= {"integer", "number"} else "any"
     if types == ["number", "string"]:  # a decimal
@@ -120,6 +122,8 @@ def _walk(
     if objects:
         _properties(document, found, at, path, objects, (*seen, *titles))
     for arm in arms:
+        if "prefixItems" in arm:
+            arm["items"] = {"anyOf": arm["prefixItems"]}
         for key, step in (("items", "[]"), ("additionalProperties", "{}")):
             if isinstance(arm.get(key), dict):
                 inner, _ = _arms(document, arm[key])

@@ -213,8 +213,8 @@ class Signatures:
         keyed = not (is_model and place in ("query", "header", "cookie") and word is not None)
         origin = Origin(place, (wire,)) if keyed else Origin(place)
         embed = any(_true(self.program, c.keyword("embed"), s) for c, s in calls)
-        if word == "file" and shape.type == "string":
-            shape = shape.with_(type="file")
+        if word == "file":
+            shape = _as_file(shape)
         if place == "header" and not keyed:
             shape = _hyphened(shape)
         return Bound(place, param.name, wire, shape, required, declared, origin, default, word is not None, embed,
@@ -295,6 +295,13 @@ class Signatures:
             if call.keyword("default_factory") is not None:
                 return False, Default(False, None, place)
         return True, None
+
+
+def _as_file(shape: Shape) -> Shape:
+    """Bytes, or a list of them, that come as files."""
+    if shape.items is not None:
+        return shape.with_(items=_as_file(shape.items))
+    return shape.with_(type="file") if shape.type == "string" else shape
 
 
 def _hyphened(shape: Shape) -> Shape:

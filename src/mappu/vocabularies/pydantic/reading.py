@@ -315,8 +315,10 @@ def _called(context: Context, call: n.Call, scope: Scope) -> Shape:
     if name in CONSTRAINED:
         type_, has_items = CONSTRAINED[name]
         items = read(context, call.argument(0, "item_type"), scope) if has_items else None
-        format_ = (Rule("format", "date", context.place(call, scope)),) if name.endswith("condate") else ()
-        return limits.apply(Shape(type_, items=items, rules=format_), call, context.at(scope), context.version)
+        place = context.place(call, scope)
+        given = (Rule("format", "date", place),) if name.endswith("condate") else ()
+        given += (Rule("uniqueItems", True, place),) if name.endswith("set") else ()
+        return limits.apply(Shape(type_, items=items, rules=given), call, context.at(scope), context.version)
     if name in _NEW_TYPES and len(call.positional) == 2:
         return read(context, call.positional[1], scope)
     if name in _TYPE_VARS:
