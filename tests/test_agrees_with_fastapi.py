@@ -1,5 +1,7 @@
 """The framework's own document is the truth: every operation, parameter, body field, type, required flag and limit."""
 
+import json
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -528,3 +530,24 @@ def _word(row: tuple[Any, ...]) -> tuple[Any, ...]:
         if not (is_url and x == ("minLength", 1)) and not (x[0] == "minimum" and isinstance(x[1], str))
     )
     return type_, required, nullable, kept
+
+
+def test_agrees_with_version_one_as_recorded(workshop: Any) -> None:
+    """The old pair cannot be installed beside the new one: its document was recorded, and the file says how."""
+    recorded = Path(__file__).parent / "recorded"
+    files = {
+        "main.py": (recorded / "pydantic1_app.py").read_text(),
+        "requirements.txt": "fastapi==0.95.2\npydantic[email]<2\n",
+    }
+    truth = flatten(json.loads((recorded / "pydantic1.json").read_text()))
+    inventory = workshop.survey(files)
+    # A limit of the whole model is in no document of version 1.
+    ours = {k: (*_word(v)[:3], _word(v)[3] - {("maxLength", 40)}) for k, v in flat(inventory).items()}
+    # Version 1's document knows no null, and says nothing of `count` through a constrained type's own minimum of zero.
+    nulls = {k: v[:2] + (ours.get(k, v)[2],) + v[3:] for k, v in truth.items()}
+    assert {k: ours.get(k) for k in nulls} == {k: _word(v) for k, v in nulls.items()}
+    assert not [k for k in ours if k not in truth and not (k[3].endswith(("[]", "{}")) and ours[k][0] == "any")]
+    custom = {
+        (f.path, c.value) for e in inventory.endpoints for f in e.fields for c in f.constraints if c.kind == "custom"
+    }
+    assert custom == {("depth", "odd"), ("count", "all_of_it")}

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Literal
 
 import msgspec
 
+from mappu.inventory.model import Unfollowed
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
@@ -16,7 +17,9 @@ from mappu.vocabularies.shape import Note, Rule
 if TYPE_CHECKING:
     from mappu.vocabularies.pydantic.reading import Context
 
-_CAMEL = ("to_camel", "to_lower_camel", "camelize", "to_camel_case", "snake_to_camel", "camel_case")
+# Parts of the names that such functions go by.
+_GENERATOR_WORDS = (("camel", "camel"), ("pascal", "pascal"), ("kebab", "kebab"), ("hyphen", "kebab"), ("dash", "kebab"),
+                    ('replace("_", "-")', "kebab"), ("upper", "upper"))  # fmt: skip
 
 
 class Config(msgspec.Struct, frozen=True):
@@ -27,6 +30,7 @@ class Config(msgspec.Struct, frozen=True):
     generator: str | None = None
     text_rules: tuple[Rule, ...] = ()
     notes: tuple[Note, ...] = ()
+    unfollowed: tuple[Unfollowed, ...] = ()
 
 
 def _camel(name: str) -> str:
@@ -42,16 +46,12 @@ GENERATORS = {
 }
 
 
-def generator_word(context: Context, expr: n.Expr | None, scope: Scope) -> str | None:
-    """Tell which of the usual ways of renaming fields an alias generator is."""
+def generator_word(context: Context, expr: n.Expr, scope: Scope) -> str | None:
+    """Tell by its name, or by what a lambda plainly does, which of the usual ways of renaming fields this is."""
     if isinstance(expr, n.Call):
-        expr = expr.keyword("validation_alias") or expr.argument(0, "alias")
-    name = (context.reader.program.name_of(expr, scope) or dotted(expr) or "").rpartition(".")[2]
-    if name in _CAMEL:
-        return "camel"
-    if name in ("to_pascal", "pascalize", "to_pascal_case"):
-        return "pascal"
-    return "kebab" if name in ("to_kebab", "kebabize") else "upper" if name == "upper" else None
+        expr = expr.keyword("validation_alias") or expr.argument(0, "alias") or expr
+    name = context.reader.program.name_of(expr, scope) or dotted(expr) or scope.module.text(expr)
+    return next((word for part, word in _GENERATOR_WORDS if part in name.rpartition(".")[2].lower()), None)
 
 
 def read(context: Context, lineage: list[Target]) -> Config:
@@ -117,7 +117,17 @@ def _as_config(context: Context, found: dict[str, tuple[n.Expr, Scope]], notes: 
         if key in found and literal(key) is not None:
             expr, scope = found[key]
             rules.append(Rule(kind, literal(key), context.place(expr, scope)))  # type: ignore[arg-type]
-    generator = generator_word(context, *found["alias_generator"]) if "alias_generator" in found else None
+    generator: str | None = None
+    unfollowed: tuple[Unfollowed, ...] = ()
+    if "alias_generator" in found:
+        expr, scope = found["alias_generator"]
+        generator = generator_word(context, expr, scope)
+        if generator is None and not (isinstance(expr, n.Literal) and expr.value is None):
+            place = context.place(expr, scope)
+            what = (
+                f"what `{place.text}` makes of field names could not be followed: they are given as the code has them"
+            )
+            unfollowed = (Unfollowed(place.file, place.line, what),)
     by_name = literal("populate_by_name") is True or literal("validate_by_name") is True
     kept: Literal["ignore", "forbid", "allow"] = extra if extra in ("forbid", "allow") else "ignore"
-    return Config(kept, by_name, generator, tuple(rules), tuple(notes))
+    return Config(kept, by_name, generator, tuple(rules), tuple(notes), unfollowed)

@@ -91,7 +91,7 @@ def of_class(context: Context, target: Target) -> Shape:
         "object", closed=True, model=node.name, target=target, fields=fields, extra=said.extra,
         entity=is_entity(context, target), notes=said.notes,
         needs=tuple(x for f in fields for x in f.shape.needs),
-        unfollowed=tuple(x for f in fields for x in f.shape.unfollowed),
+        unfollowed=(*said.unfollowed, *(x for f in fields for x in f.shape.unfollowed)),
     )  # fmt: skip
     if is_table(context, target):
         shape = shape.with_(
