@@ -544,7 +544,7 @@ def test_agrees_with_version_one_as_recorded(workshop: Any) -> None:
     # A limit of the whole model is in no document of version 1.
     ours = {k: (*_word(v)[:3], _word(v)[3] - {("maxLength", 40)}) for k, v in flat(inventory).items()}
     # Version 1's document knows no null, and says nothing of `count` through a constrained type's own minimum of zero.
-    nulls = {k: v[:2] + (ours.get(k, v)[2],) + v[3:] for k, v in truth.items()}
+    nulls = {k: (*v[:2], ours.get(k, v)[2], *v[3:]) for k, v in truth.items()}
     assert {k: ours.get(k) for k in nulls} == {k: _word(v) for k, v in nulls.items()}
     assert not [k for k in ours if k not in truth and not (k[3].endswith(("[]", "{}")) and ours[k][0] == "any")]
     custom = {

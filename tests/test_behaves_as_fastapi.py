@@ -506,6 +506,249 @@ CASES: dict[str, tuple[str, list[Row]]] = {
             ("GET /plain", "query", "size", "maximum", {"params": {"size": 10}}, {}),
         ],
     ),
+    "checks that hold for some requests only": (
+        """
+        @app.post("/x")
+        def x(b: Loose, mode: str = "a"):
+            if mode == "a":
+                if b.length > 5:
+                    raise HTTPException(422)
+            STORE.append(b)
+        @app.post("/else")
+        def e(b: Loose, mode: str = "a"):
+            if mode != "a":
+                STORE.append(mode)
+            elif b.length > 5:
+                raise HTTPException(422)
+            STORE.append(b)
+        @app.post("/there")
+        def there(body: dict):
+            if body.get("n") is not None:
+                if body["n"] > 5:
+                    raise HTTPException(422)
+            STORE.append(body)
+        @app.post("/chain")
+        def chain(b: Loose):
+            if b.length < 1:
+                raise HTTPException(422)
+            elif b.length > 5:
+                raise HTTPException(422)
+            else:
+                STORE.append(b)
+        """,
+        [
+            ("POST /x", "body", "length", "custom", {"json": {**OK, "length": 6}}, {"json": OK}),
+            ("POST /else", "body", "length", "custom", {"json": {**OK, "length": 6}}, {"json": OK}),
+            ("POST /there", "body", "n", "maximum", {"json": {"n": 6}}, {"json": {}}),
+            ("POST /chain", "body", "length", "minimum", {"json": {**OK, "length": 0}}, {"json": OK}),
+            ("POST /chain", "body", "length", "maximum", {"json": {**OK, "length": 6}}, {"json": OK}),
+        ],
+    ),
+    "checks in all their spellings": (
+        """
+        from enum import Enum
+        NAME = re.compile("[a-z]+")
+        class Side(str, Enum):
+            port = "port"
+        @app.post("/rows")
+        def rows(rows: list[Loose]):
+            for row in rows:
+                if row.length > 5:
+                    raise HTTPException(422)
+            STORE.extend(rows)
+        @app.post("/any")
+        def any_(rows: list[Loose]):
+            if any(row.length > 5 for row in rows):
+                raise HTTPException(422)
+            if len(rows) > 3 or not rows:
+                raise HTTPException(422)
+            STORE.extend(rows)
+        @app.post("/match")
+        def match_(b: Loose):
+            match b.quay:
+                case "n" | "s":
+                    STORE.append(b)
+                case _:
+                    raise HTTPException(422)
+        @app.post("/walrus")
+        def walrus(b: Loose):
+            if (size := len(b.quay)) > 3:
+                raise HTTPException(422, f"{size}")
+            STORE.append(b)
+        @app.post("/compiled")
+        def compiled(b: Loose):
+            if NAME.fullmatch(b.quay) is None:
+                raise HTTPException(422)
+            if not 1 <= b.length <= 9:
+                raise HTTPException(422)
+            STORE.append(b)
+        @app.post("/try")
+        def try_(b: dict):
+            try:
+                side = Side(b["side"])
+                when = dt.date.fromisoformat(b["when"])
+            except (ValueError, KeyError):
+                raise HTTPException(422)
+            else:
+                STORE.append(side)
+            finally:
+                log.info("done")
+        @app.post("/two")
+        def two(b: dict):
+            if b["password"] != b["again"]:
+                raise HTTPException(422)
+            STORE.append(b)
+        @app.post("/ends")
+        def ends(b: Loose):
+            if not b.quay.startswith("q-") or "@" not in b.quay:
+                raise HTTPException(422)
+            STORE.append(b)
+        @app.post("/type")
+        def type_(b: dict):
+            if not isinstance(b.get("n"), int) or b["n"] % 2:
+                raise HTTPException(422)
+            STORE.append(b)
+        @app.post("/none")
+        def none(b: dict):
+            name = b.get("name")
+            if not name:
+                return JSONResponse(status_code=400, content={})
+            if name.strip() in ("", "x"):
+                raise HTTPException(status.HTTP_400_BAD_REQUEST)
+            STORE.append(b)
+        """,
+        [
+            ("POST /rows", "body", "[].length", "maximum", {"json": [{**OK, "length": 6}]}, {"json": [OK]}),
+            ("POST /any", "body", "[].length", "maximum", {"json": [{**OK, "length": 6}]}, {"json": [OK]}),
+            ("POST /any", "body", "*", "maxItems", {"json": [OK] * 4}, {"json": [OK]}),
+            ("POST /match", "body", "quay", "enum", {"json": {**OK, "quay": "w"}}, {"json": OK}),
+            ("POST /walrus", "body", "quay", "maxLength", {"json": {**OK, "quay": "west"}}, {"json": OK}),
+            ("POST /compiled", "body", "quay", "pattern", {"json": {**OK, "quay": "N"}}, {"json": OK}),
+            ("POST /compiled", "body", "length", "minimum", {"json": {**OK, "length": 0}}, {"json": OK}),
+            ("POST /compiled", "body", "length", "maximum", {"json": {**OK, "length": 10}}, {"json": OK}),
+            (
+                "POST /try",
+                "body",
+                "when",
+                "type",
+                {"json": {"side": "port", "when": "x"}},
+                {"json": {"side": "port", "when": "2020-01-01"}},
+            ),
+            (
+                "POST /two",
+                "body",
+                "password",
+                "equalsField",
+                {"json": {"password": "a", "again": "b"}},
+                {"json": {"password": "a", "again": "a"}},
+            ),
+            ("POST /ends", "body", "quay", "pattern", {"json": {**OK, "quay": "x@"}}, {"json": {**OK, "quay": "q-@"}}),
+            ("POST /type", "body", "n", "type", {"json": {"n": "2"}}, {"json": {"n": 2}}),
+            ("POST /type", "body", "n", "custom", {"json": {"n": 3}}, {"json": {"n": 2}}),
+            ("POST /none", "body", "name", "required", {"json": {}}, {"json": {"name": "a"}}),
+            ("POST /none", "body", "name", "custom", {"json": {"name": "x"}}, {"json": {"name": "a"}}),
+        ],
+    ),
+    "errors met on the way out": (
+        """
+        import functools
+        from contextlib import contextmanager
+        from fastapi.concurrency import run_in_threadpool
+        class Wrong(Exception): ...
+        class Odd(Exception): ...
+        class Late(ValueError): ...
+        @app.middleware("http")
+        async def around(request: Request, call_next):
+            try:
+                return await call_next(request)
+            except Odd:
+                return JSONResponse({}, status_code=400)
+        def answering(function):
+            @functools.wraps(function)
+            def inner(*args, **kwargs):
+                try:
+                    return function(*args, **kwargs)
+                except Wrong as error:
+                    raise HTTPException(409, str(error))
+            return inner
+        @contextmanager
+        def turning():
+            try:
+                yield
+            except Late:
+                raise HTTPException(status_code=400)
+        def refusal(text): return JSONResponse({"detail": text}, status_code=422)
+        def not_found(): return HTTPException(404)
+        def verdict(n):
+            if n > 5:
+                return refusal("too long")
+            return None
+        def check(n):
+            if n > 5:
+                raise Wrong()
+        def checked(model, data):
+            try:
+                return model.model_validate(data)
+            except ValidationError as error:
+                raise HTTPException(422) from error
+        @app.get("/middleware")
+        async def a(n: int):
+            if n > 5: raise Odd()
+        @app.get("/decorated")
+        @answering
+        def b(n: int): check(n)
+        @answering
+        @app.get("/too/high")
+        def c(n: int): check(n)
+        @app.get("/context")
+        def d(n: int):
+            with turning():
+                if n > 5: raise Late()
+        @app.get("/refusal")
+        def e(n: int):
+            if n > 5: return refusal("n")
+        @app.get("/made")
+        def f(n: int):
+            if n > 5: raise not_found()
+        @app.get("/verdict")
+        def g(n: int):
+            wrong = verdict(n)
+            if wrong is not None:
+                return wrong
+        @app.get("/thread")
+        async def h(n: int): await run_in_threadpool(check, n)
+        @app.post("/handed")
+        def i(body: dict): STORE.append(checked(Berth, body))
+        @app.post("/nested")
+        def j(body: dict):
+            def inner(data):
+                STORE.append(checked(Berth, data))
+            inner(body)
+        @app.get("/again")
+        def k(n: int):
+            try:
+                check(n)
+            except Wrong:
+                log.info("n")
+                raise
+        @app.get("/login")
+        def l(n: int):
+            if n > 5: raise HTTPException(status_code=303, headers={"location": "/login"})
+        """,
+        [
+            ("GET /middleware", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("GET /decorated", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("GET /too/high", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("GET /context", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("GET /refusal", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("GET /made", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("GET /verdict", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("GET /thread", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("POST /handed", "body", "quay", "maxLength", {"json": LONG}, {"json": OK}),
+            ("POST /nested", "body", "quay", "maxLength", {"json": LONG}, {"json": OK}),
+            ("GET /again", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+        ],
+    ),
 }
 
 

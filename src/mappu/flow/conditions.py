@@ -120,6 +120,9 @@ def _compare(engine: Engine, expr: n.Binary, state: State) -> Facts:
         return found if op == "in" else found.swapped()
     left_constant = engine.constant(expr.left, state) if left.origin is None else None
     right_constant = engine.constant(expr.right, state) if right.origin is None else None
+    if left.facts is not None and right_constant is not None and op in ("is", "is-not", "==", "!="):
+        # A verdict held against true, false or nothing: it came out so, or it did not.
+        return left.facts if bool(right_constant.value) == (op in ("is", "==")) else left.facts.swapped()
     if left.role == "lookup" and right_constant is not None and right_constant.value is None:
         found = _looked_up(left, place)
         return found.swapped() if op in ("is", "==") else found

@@ -67,7 +67,7 @@ def service_roots(tree: Tree) -> tuple[dict[str, ServiceRoot], list[Unfollowed]]
     by_folder: dict[str, list[Manifest]] = {}
     problems: list[Unfollowed] = []
     for path in tree.files:
-        reader = _reader(PurePosixPath(path).name)
+        reader = _reader(PurePosixPath(path))
         if reader is None:
             continue
         data, problem = load(tree.files[path])
@@ -181,5 +181,7 @@ _READERS: tuple[tuple[str, Callable[[str, str], Manifest]], ...] = (
 WANTED = ("pyproject.toml", "setup.cfg", "setup.py", "Pipfile", ".txt")
 
 
-def _reader(name: str) -> Callable[[str, str], Manifest] | None:
-    return next((reader for pattern, reader in _READERS if re.fullmatch(pattern, name)), None)
+def _reader(path: PurePosixPath) -> Callable[[str, str], Manifest] | None:
+    if path.parent.name == "requirements" and path.suffix == ".txt":
+        return _requirements
+    return next((reader for pattern, reader in _READERS if re.fullmatch(pattern, path.name)), None)

@@ -125,7 +125,8 @@ class Names:
         return self._target(bindings, name, holder, steps)
 
     def _target(self, bindings: list[Binding], name: str, holder: Scope, steps: int) -> Target | None:
-        # The same name may be bound in both arms of a version check: the first arm that leads somewhere is taken.
+        # The same name may be bound in both arms of a version check: the first arm that leads into the source is taken.
+        outside: Target | None = None
         for binding in bindings:
             if isinstance(binding, n.Import):
                 target = self._imported(binding, holder, steps)
@@ -136,9 +137,10 @@ class Names:
             else:
                 last = bindings[-1] if isinstance(binding, n.Function | n.Class) else binding
                 target = Target(self.full_name(holder, name), binding if isinstance(last, n.Import) else last, holder)
-            if target is not None:
+            if target is not None and target.scope is not None:
                 return target
-        return None
+            outside = outside or target
+        return outside
 
     def _from_stars(self, name: str, scope: Scope, steps: int) -> Target | None:
         top = scope

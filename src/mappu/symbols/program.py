@@ -50,6 +50,11 @@ class Program(Names):
             if any(p is None for p in parts):
                 return None
             return n.Literal(expr.span, "".join(str(p.value) for p in parts if p is not None))
+        if isinstance(expr, n.Unary) and expr.op == "-":
+            inner = self.constant(expr.value, scope, steps + 1)
+            if inner is None or not isinstance(inner.value, int | float):
+                return None
+            return n.Literal(expr.span, -inner.value)
         if isinstance(expr, n.Binary) and expr.op in _ARITHMETIC:
             left, right = self.constant(expr.left, scope, steps + 1), self.constant(expr.right, scope, steps + 1)
             return _combine(expr, left, right)

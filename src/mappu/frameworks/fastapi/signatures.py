@@ -6,6 +6,7 @@ import msgspec
 
 from mappu.flow.values import Origin
 from mappu.frameworks.base import Service
+from mappu.frameworks.fastapi.sites import ADDING, VERBS
 from mappu.frameworks.fastapi.words import OTHER_SPECIAL, REQUESTS
 from mappu.inventory.model import Place, PlaceIn
 from mappu.symbols.program import Program, Scope, Target
@@ -146,7 +147,10 @@ class Signatures:
 
     def _wrappers(self, function: n.Function, scope: Scope) -> Iterator[tuple[n.Function, Scope]]:
         """The service's own decorators around a function; one above the route's decorator has no effect."""
-        for mark in function.marks:
+        hung = [
+            i for i, m in enumerate(function.marks) if isinstance(m.name, n.Member) and m.name.name in VERBS | ADDING
+        ]
+        for mark in function.marks[hung[-1] + 1 if hung else 0 :]:
             target = self.program.resolve(mark.name, scope)
             if target is not None:
                 yield from self._wrapper(target, 0)

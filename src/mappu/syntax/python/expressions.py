@@ -1,6 +1,7 @@
 """Python's expressions lowered to the neutral tree."""
 
 import ast
+import re
 import warnings
 from collections.abc import Callable
 from typing import Any, cast
@@ -131,7 +132,7 @@ class Expressions:
             parts: list[n.Expr] = []
             for child in node.named_children:
                 if child.type == "string_content":
-                    parts.append(n.Literal(self.span(child), self.text(child)))
+                    parts.append(self.piece(child, raw="r" in re.split("[\"']", self.text(node))[0].lower()))
                 elif child.type == "interpolation":
                     parts.append(self.expr(self.field(child, "expression")))
             return n.Template(self.span(node), tuple(parts))
@@ -140,6 +141,13 @@ class Expressions:
         if "f" in prefix.lower() or "t" in prefix.lower():
             text = prefix.lower().replace("f", "").replace("t", "") + text[len(prefix) :]
         return self.constant(node, text)
+
+    def piece(self, node: tree_sitter.Node, raw: bool) -> n.Expr:
+        """A stretch of text between the expressions in it."""
+        text = self.text(node).replace("{{", "{").replace("}}", "}")
+        if raw or "\\" not in text:
+            return n.Literal(self.span(node), text)
+        return self.constant(node, f'"""{text}"""')
 
     def constant(self, node: tree_sitter.Node, text: str) -> n.Expr:
         # Most constants are plain; the language's own reader takes the rest.

@@ -184,10 +184,9 @@ def of_target(context: Context, target: Target, expr: n.Expr, scope: Scope) -> S
         return models.of_class(context, target)
     if target.scope is None:
         return _unfollowed(context, expr, scope, f"`{name}`, which is not in the scanned source,")
-    if isinstance(node, n.Alias):
-        return read(context, node.value, target.scope)
-    if isinstance(node, n.Assign | n.Variable) and node.value is not None:
-        return read(context, node.value, target.scope)
+    # A name for a type may stand inside itself once, as one for JSON does; one that is nothing but itself leads nowhere.
+    if isinstance(node, n.Alias | n.Assign | n.Variable) and node.value is not None and context.inside.count(name) < 2:
+        return read(context.within(inside=(*context.inside, name)), node.value, target.scope)
     return _unfollowed(context, expr, scope, f"`{name}`")
 
 
@@ -316,8 +315,9 @@ def _called(context: Context, call: n.Call, scope: Scope) -> Shape:
         type_, has_items = CONSTRAINED[name]
         items = read(context, call.argument(0, "item_type"), scope) if has_items else None
         place = context.place(call, scope)
-        given = (Rule("format", "date", place),) if name.endswith("condate") else ()
-        given += (Rule("uniqueItems", True, place),) if name.endswith("set") else ()
+        kinds: list[tuple[ConstraintKind, object]] = [("format", "date")] if name.endswith("condate") else []
+        kinds += [("uniqueItems", True)] if name.endswith("set") else []
+        given = tuple(Rule(kind, value, place) for kind, value in kinds)
         return limits.apply(Shape(type_, items=items, rules=given), call, context.at(scope), context.version)
     if name in _NEW_TYPES and len(call.positional) == 2:
         return read(context, call.positional[1], scope)
