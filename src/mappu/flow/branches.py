@@ -113,7 +113,7 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
     if result.effect == "rejects" and late is not None and finding.kind not in ("exists", "unique"):
         engine.check(finding, Result("too-late", result.status, late), message)
         why = f"the check refuses only after the data was stored on line {late.line}"
-        engine.event(Event("late-check", finding.place, why, finding.origin, late))
+        engine.event(Event("late-check", finding.place, why, finding.origin))
         return
     if result.effect == "swallowed" and finding.kind in ("custom", "exists", "unique"):
         # Not plainly a limit of the value: the error may as well be how one part of the code tells another something.
@@ -121,10 +121,11 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
     engine.check(finding, result, message)
     if result.effect == "breaks":
         ends = f"an error that nothing maps to a 4xx (line {result.place.line})" if result.place else "a 5xx"
-        engine.event(Event("server-error", finding.place, f"what the check refuses ends as {ends}", finding.origin))
+        why = f"what the check refuses ends as {ends}"
+        engine.event(Event("server-error", finding.place, why, finding.origin, finding.presence))
     elif result.effect == "swallowed":
         why = "the failed check raises an error that is caught and passed over"
-        engine.event(Event("ignored-outcome", finding.place, why, finding.origin, result.place))
+        engine.event(Event("ignored-outcome", finding.place, why, finding.origin))
 
 
 def guard_that_falls(

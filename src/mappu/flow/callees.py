@@ -117,7 +117,9 @@ def outside(engine: Engine, expr: n.Call, name: str, target: Target | None, rece
     language = engine.words.language
     touched = all_touched([v for _, v in given]) | receiver.touched
     last = name.rpartition(".")[2] or (expr.func.name if isinstance(expr.func, n.Member) else "")
-    known = last in language.pure or last in language.notices
+    # What a list or map made here is given goes no further than that.
+    kept = receiver.role == "local" or (receiver.made is not None and receiver.made.name in language.collections)
+    known = kept or last in language.pure or last in language.notices
     place = engine.place(expr)
     for _, held in given if not known else ():
         if any(c in last.lower() for c in engine.words.checkers) or expr is engine.dropped:

@@ -159,13 +159,13 @@ class Sink(msgspec.Struct, frozen=True):
 
 
 class Event(msgspec.Struct, frozen=True):
-    """Something the flow engine saw that is a fault by itself."""
+    """Something the flow engine saw that is a fault by itself. `presence`: it is only about data that is not there."""
 
     kind: Literal["no-stop", "late-check", "ignored-outcome", "server-error"]
     place: Place
     why: str
     origin: Origin | None = None
-    then: Place | None = None
+    presence: bool = False
 
 
 class Escape(msgspec.Struct, frozen=True):

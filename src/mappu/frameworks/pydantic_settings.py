@@ -11,7 +11,7 @@ from mappu.frameworks.fastapi.remedies import REMEDIES
 from mappu.inventory.model import Place, RunBy
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import children, dotted
+from mappu.syntax.walk import dotted, own
 from mappu.vocabularies.pydantic import models
 from mappu.vocabularies.pydantic import vocabulary as pydantic
 
@@ -96,19 +96,11 @@ def _at_start(service: Service, scope: Scope, depth: int) -> bool:
 
 def _calls(service: Service, top: Scope, name: str) -> Iterator[tuple[n.Call, Scope]]:
     """Every call of a file with the scope it stands in, of the functions that hold the name."""
-    yield from ((c, top) for c in _own(top.module.body))
+    yield from ((c, top) for c in own(*top.module.body) if isinstance(c, n.Call))
     for function, holder in service.program.functions(top, (name.encode(),)):
-        yield from ((c, service.program.scope_of(function, holder)) for c in _own(function.body))
-
-
-def _own(body: tuple[n.Stmt, ...]) -> Iterator[n.Call]:
-    stack: list[n.Expr | n.Stmt] = list(body)
-    while stack:
-        node = stack.pop()
-        if isinstance(node, n.Call):
-            yield node
-        if not isinstance(node, n.Function):
-            stack.extend(children(node))
+        yield from (
+            (c, service.program.scope_of(function, holder)) for c in own(*function.body) if isinstance(c, n.Call)
+        )
 
 
 def _is_base(service: Service, target: Target) -> bool:

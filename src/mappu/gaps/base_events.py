@@ -13,11 +13,19 @@ def seen(scan: Scan, kind: str, closed_by: str) -> Iterator[Gap]:
     for route in scan.routes:
         places: dict[tuple[str, int], Event] = {}
         for event in route.report.events:
-            if event.kind == kind:
+            if event.kind == kind and not _cannot_be(route, event):
                 places.setdefault((event.place.file, event.place.line), event)
         for event in places.values():
             field, place = named(route, event)
             yield gap(kind, route, event.place, event.why, remedy(route, closed_by), field=field, place=place)
+
+
+def _cannot_be(route: RouteEvidence, event: Event) -> bool:
+    """True where the event is about data left out, and what the framework binds is never left out or null."""
+    if not event.presence or event.origin is None:
+        return False
+    found = field_at(route, event.origin.place, event.origin.path)
+    return found is not None and not found.raw and found.field.required and not found.field.nullable
 
 
 def named(route: RouteEvidence, event: Event) -> tuple[str | None, PlaceIn | None]:

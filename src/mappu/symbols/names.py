@@ -100,7 +100,11 @@ class Names:
         if isinstance(expr, n.Name):
             return self._resolve_name(expr.id, scope, steps)
         if isinstance(expr, n.Member):
-            base = self.resolve(expr.value, scope, steps + 1)
+            # `Made(…).method`: a member of what the call makes.
+            called = expr.value.func if isinstance(expr.value, n.Call) else expr.value
+            base = self.resolve(called, scope, steps + 1)
+            if called is not expr.value and not (base is not None and isinstance(base.node, n.Class)):
+                return None
             return self.member(base, expr.name, steps + 1) if base is not None else None
         return None
 

@@ -37,6 +37,17 @@ def walk(*nodes: Node) -> Iterator[Node]:
             stack.extend(reversed(inside(node)))
 
 
+def own(*nodes: Node) -> Iterator[Node]:
+    """Yield the nodes and all inside them, but for what lies inside functions declared there; those come by themselves."""
+    stack = list(reversed(nodes))
+    while stack:
+        node = stack.pop()
+        yield node
+        inside = _INSIDE.get(type(node)) if not isinstance(node, n.Function) else None
+        if inside is not None:
+            stack.extend(reversed(inside(node)))
+
+
 def _some(*nodes: Node | None) -> tuple[Node, ...]:
     return tuple(x for x in nodes if x is not None)
 

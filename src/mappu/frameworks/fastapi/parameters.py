@@ -11,7 +11,7 @@ from mappu.frameworks.fastapi.signatures import Bound, Signatures
 from mappu.inventory.model import PlaceIn
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import walk
+from mappu.syntax.walk import own
 from mappu.vocabularies.pydantic import models
 from mappu.vocabularies.pydantic import vocabulary as pydantic
 from mappu.vocabularies.shape import Rule, Shape
@@ -71,7 +71,7 @@ class _Collector:
                 return self.program.member(made, "__call__")
             assert made.scope is not None
             inner = self.program.scope_of(made.node, made.scope)
-            for node in walk(*made.node.body):
+            for node in own(*made.node.body):
                 if isinstance(node, n.Leave) and node.kind == "return" and node.value is not None:
                     found = self._callable(node.value, inner, steps + 1)
                     if found is not None:

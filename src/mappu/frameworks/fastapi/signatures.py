@@ -106,6 +106,8 @@ class Signatures:
             found = self._needed(param, type_, items, holder, scope, made)
             if found is not None:
                 needed.append(found)
+            elif type_ is None and self._from_outside(param.default, scope):
+                self.service.note(param, scope, f"what `{param.name}` is given could not be followed")
             elif not self._is_dependency(param, items, scope):
                 bound.append(self._bound(param, type_, items, holder, scope, path_names))
                 data[param.name] = bound[-1].origin
@@ -124,6 +126,11 @@ class Signatures:
         if isinstance(expr, n.Call) and self.program.name_of(expr.func, scope) in DEPENDS:
             return expr
         return None
+
+    def _from_outside(self, default: n.Expr | None, scope: Scope) -> bool:
+        """True for a default that is an object of another package: it may well be a dependency."""
+        target = self.program.resolve(default, scope) if isinstance(default, n.Name | n.Member) else None
+        return target is not None and target.node is None and not target.is_module
 
     def _is_dependency(self, param: n.Param, items: list[tuple[n.Expr, Scope]], scope: Scope) -> bool:
         return any(self.depends(e, s) is not None for e, s in ((param.default, scope), *items))

@@ -7,7 +7,7 @@ import msgspec
 from mappu.frameworks.base import Dependency, Service
 from mappu.symbols.program import Binding, Scope, Target, given_to
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import children, dotted, walk
+from mappu.syntax.walk import dotted, own, walk
 
 APPS = frozenset({"fastapi.FastAPI", "fastapi.applications.FastAPI"})
 ROUTERS = frozenset({"fastapi.APIRouter", "fastapi.routing.APIRouter"})
@@ -100,8 +100,6 @@ class Sites:
             body = scope.owner.body if scope.owner is not None else scope.module.body
             for node, below in _own_calls(body):
                 function = (below, scope) if below is not None else None
-                if not isinstance(node, n.Call):
-                    continue
                 hung, handler = node, function
                 if isinstance(node.func, n.Call):
                     # `router.get("/x")(function)`: a decorator called by hand.
@@ -269,7 +267,7 @@ class Sites:
             return []
         inner = self.program.scope_of(function, scope)
         found: list[Site] = []
-        for node, _ in _own_calls(function.body, everything=True):
+        for node in own(*function.body):
             if isinstance(node, n.Leave) and node.kind == "return":
                 found.extend(s for s in self.sites(node.value, inner, None, steps + 1) if s not in found)
         return found
@@ -295,7 +293,7 @@ class Sites:
                 for scope in self._below(top, words, words):
                     body = scope.owner.body if scope.owner is not None else scope.module.body
                     for node, _ in _own_calls(body):
-                        if isinstance(node, n.Call) and (dotted(node.func) or "").rpartition(".")[2] in called:
+                        if (dotted(node.func) or "").rpartition(".")[2] in called:
                             self._calls[name].append((node, scope))
         return self._calls[name]
 
@@ -386,18 +384,12 @@ def _stands_for(binding: Binding, names: set[str]) -> bool:
     return isinstance(value, n.Name | n.Member) and (dotted(value) or "").rpartition(".")[2] in names
 
 
-def _own_calls(
-    body: tuple[n.Stmt, ...], everything: bool = False
-) -> Iterator[tuple[n.Expr | n.Stmt, n.Function | None]]:
-    """Yield the calls (or all nodes) of a body without those inside the functions declared in it; the calls of a
-    function's decorators come with the function. Class bodies are looked into."""
-    stack: list[n.Expr | n.Stmt] = list(reversed(body))
-    while stack:
-        node = stack.pop()
+def _own_calls(body: tuple[n.Stmt, ...]) -> Iterator[tuple[n.Call, n.Function | None]]:
+    """Yield the calls of a body without those inside the functions declared in it; the calls of a function's decorators
+    come with the function. Class bodies are looked into."""
+    for node in own(*body):
         if isinstance(node, n.Function):
             for mark in node.marks:
                 yield mark.as_call(), node
-            continue
-        if everything or isinstance(node, n.Call):
+        elif isinstance(node, n.Call):
             yield node, None
-        stack.extend(reversed(list(children(node))))
