@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+import mappu
 from conftest import endpoint
 
 MODEL = """
@@ -170,3 +171,15 @@ def test_constants_are_worked_out(workshop: Any) -> None:
         "a": 2, "b": 7, "c": 8, "d": 14, "e": 10, "f": 3, "g": "^[a-z]$", "h": "^[a-z]{2}$", "i": 1023, "j": "later(3)",
         "k": "changing", "l": -7,
     }  # fmt: skip
+
+
+@pytest.mark.parametrize("scanned", ["", "port", "port/web"])
+def test_a_package_may_be_scanned_from_inside(scanned: str, workshop: Any) -> None:
+    main = (
+        "from fastapi import FastAPI\nfrom port.web.models import Berth\nimport port.web.models as m\napp = FastAPI()\n"
+    )
+    main += "@app.post('/x')\ndef x(a: Berth, b: m.Berth): ...\n"
+    files = {"port/__init__.py": "", "port/web/__init__.py": "", "port/web/models.py": MODEL, "port/web/main.py": main}
+    inventory = mappu.survey(workshop.write(files) / scanned)
+    assert [f.path for f in inventory.endpoints[0].fields] == ["a", "a.code", "b", "b.code"]
+    assert not inventory.unfollowed

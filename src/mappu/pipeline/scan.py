@@ -99,7 +99,7 @@ def _scan(given: list[Path], config: settings.Settings | None, say: Progress) ->
         say(
             f"{len(files.matching):,} of {len(files.files):,} {language.front_end.language} files hold words of interest"
         )
-        program = Program(files.files, files.load, language.names)
+        program = Program(files.files, files.load, language.names, language.names.package_of(tree.root))
         inside: dict[str, list[str]] = {}
         for path in files.files:
             inside.setdefault(manifests.root_of(path, roots).path, []).append(path)

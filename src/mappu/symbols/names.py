@@ -20,8 +20,8 @@ Loader = Callable[[str], n.Module | None]
 class Names:
     """All modules of one scan, loaded on demand through `loader`; `files` tells which paths exist."""
 
-    def __init__(self, files: dict[str, object], loader: Loader, resolver: ModuleType) -> None:
-        self.files = files
+    def __init__(self, files: dict[str, object], loader: Loader, resolver: ModuleType, above: str = "") -> None:
+        self.files, self.above = files, above
         self._loader = loader
         self._resolver = resolver
         self._scopes: dict[str, Scope | None] = {}
@@ -44,7 +44,7 @@ class Names:
     def _locate(self, importer: str, module: str, level: int) -> str | None:
         key = (importer, module, level)
         if key not in self._located:
-            self._located[key] = self._resolver.locate(self.files, *key)
+            self._located[key] = self._resolver.locate(self.files, self.above, *key)
         return self._located[key]
 
     def scope_of(self, owner: n.Function | n.Class, parent: Scope) -> Scope:
@@ -76,7 +76,7 @@ class Names:
             at = at.parent
         path = scope.module.path
         if path not in self._module_names:
-            self._module_names[path] = self._resolver.module_name(self.files, path)
+            self._module_names[path] = self._resolver.module_name(self.files, self.above, path)
         parts.append(self._module_names[path])
         return ".".join(reversed(parts))
 

@@ -2,13 +2,25 @@
 
 import sys
 from collections.abc import Container
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 
 LANGUAGE = "python"
 
 
-def locate(files: Container[str], importer: str, module: str, level: int) -> str | None:
-    """Return the file that `import module` (with `level` leading dots) in `importer` brings, or None if outside."""
+def package_of(root: Path) -> str:
+    """Return the dotted name of the package that a scanned folder is, seen from outside; "" where it is none."""
+    parts = []
+    while (root / "__init__.py").is_file() and root.parent != root:
+        parts.append(root.name)
+        root = root.parent
+    return ".".join(reversed(parts))
+
+
+def locate(files: Container[str], above: str, importer: str, module: str, level: int) -> str | None:
+    """Return the file that `import module` (with `level` leading dots) in `importer` brings, or None if outside. `above` is
+    the package that the scanned folder itself is."""
+    if not level and above and f"{module}.".startswith(f"{above}."):
+        return _file(files, "", module[len(above) + 1 :].replace(".", "/"))
     inside = module.replace(".", "/")
     folder = _parent(importer)
     if level:
@@ -29,7 +41,7 @@ def locate(files: Container[str], importer: str, module: str, level: int) -> str
         folder = _parent(folder)
 
 
-def module_name(files: Container[str], path: str) -> str:
+def module_name(files: Container[str], above: str, path: str) -> str:
     """Return the dotted name a file is imported by: its path from the nearest folder that is no package."""
     pure = PurePosixPath(path)
     parts = [] if pure.stem == "__init__" else [pure.stem]
@@ -37,7 +49,8 @@ def module_name(files: Container[str], path: str) -> str:
     while folder and _is_package(files, folder):
         parts.append(PurePosixPath(folder).name)
         folder = _parent(folder)
-    return ".".join(reversed(parts)) or pure.stem
+    found = ".".join(reversed(parts))
+    return (f"{above}.{found}".strip(".") if not folder else found) or pure.stem
 
 
 def _is_package(files: Container[str], folder: str) -> bool:
