@@ -363,6 +363,7 @@ APPS: dict[str, str | dict[str, str]] = {
     "fields in all their spellings": """
         import datetime as dt
         import decimal
+        import enum
         from typing import Annotated, ClassVar, Generic, Literal, Optional, TypeVar
         from annotated_types import Ge, Gt, Interval, Le, Lt, MinLen, MultipleOf
         from fastapi import FastAPI
@@ -373,7 +374,16 @@ APPS: dict[str, str | dict[str, str]] = {
         from typing_extensions import TypedDict
         app = FastAPI()
         SHORT = 3
+        class Auto(enum.Enum):
+            def _generate_next_value_(name, start, count, last): return name
+            one = enum.auto()
+            two = enum.auto()
+        class Plain(enum.Enum):
+            one = enum.auto()
+            two = enum.auto()
         class A(BaseModel, extra="forbid", str_max_length=50):
+            auto: Auto
+            number: Plain = Plain.two
             _own: int = PrivateAttr(1)
             registry: ClassVar[dict] = {}
             step: int = Field(multiple_of=5, ge=0)
@@ -478,6 +488,10 @@ APPS: dict[str, str | dict[str, str]] = {
         def three(m: Annotated[Many, Depends()], x=Depends(service.method)): ...
         @api.get("/four")
         def four(s: Annotated[Search, Depends()]): ...
+        def limited(): return Depends(first)
+        def bounded(): return Query(7, le=9)
+        @api.get("/returned")
+        def returned(a=limited(), q: int = bounded()): ...
         @api.get("/lambda")
         def five(x=Depends(lambda z=1: z)): ...
         def other(k: int = 5): ...

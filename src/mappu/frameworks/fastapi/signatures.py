@@ -1,6 +1,6 @@
 """What one function of a FastAPI route declares: its parameters by FastAPI's own rules, and what it depends on."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Container, Iterator, Mapping
 
 import msgspec
 
@@ -12,7 +12,7 @@ from mappu.inventory.model import Place, PlaceIn
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax import python
-from mappu.syntax.walk import dotted, walk
+from mappu.syntax.walk import dotted, own, walk
 from mappu.vocabularies.pydantic import limits, reading
 from mappu.vocabularies.pydantic import vocabulary as pydantic
 from mappu.vocabularies.pydantic.types import ANNOTATED, LISTS, MAPS, SETS
@@ -123,9 +123,25 @@ class Signatures:
 
     def depends(self, expr: n.Expr | None, scope: Scope) -> n.Call | None:
         """Return the `Depends(…)` that an expression is, or None."""
-        if isinstance(expr, n.Call) and self.program.name_of(expr.func, scope) in DEPENDS:
-            return expr
-        return None
+        found = self._call(expr, scope, DEPENDS)
+        return found[0] if found is not None else None
+
+    def _call(self, expr: n.Expr | None, scope: Scope, names: Container[str]) -> tuple[n.Call, Scope] | None:
+        """The call of one of these that an expression is: itself, behind a name, or given back by a function called here."""
+        followed = self.program.value(expr, scope) if isinstance(expr, n.Name) else (expr, scope)
+        inner, holder = followed if followed is not None else (expr, scope)
+        if not isinstance(inner, n.Call):
+            return None
+        target = self.program.resolve(inner.func, holder)
+        if target is not None and target.name in names:
+            return inner, holder
+        if target is None or not isinstance(target.node, n.Function) or target.scope is None:
+            return None
+        returned = [s.value for s in own(*target.node.body) if isinstance(s, n.Leave) and s.kind == "return"]
+        made = returned[0] if len(returned) == 1 else None
+        seen_from = self.program.scope_of(target.node, target.scope)
+        direct = isinstance(made, n.Call) and self.program.name_of(made.func, seen_from) in names
+        return (made, seen_from) if direct and isinstance(made, n.Call) else None
 
     def _from_outside(self, default: n.Expr | None, scope: Scope) -> bool:
         """True for a default that is an object of another package: it may well be a dependency."""
@@ -140,10 +156,10 @@ class Signatures:
         made: Target | None,
     ) -> Needed | None:  # fmt: skip
         for given, where in ((param.default, scope), *items):
-            call = self.depends(given, where)
-            if call is not None:
-                callee = call.argument(0, "dependency")
-                expr, seen_from = (callee, where) if callee is not None else (type_, holder)
+            found = self._call(given, where, DEPENDS)
+            if found is not None:
+                callee = found[0].argument(0, "dependency")
+                expr, seen_from = (callee, found[1]) if callee is not None else (type_, holder)
                 if expr is None:
                     return None
                 called = self.program.resolve(expr, seen_from)
@@ -194,13 +210,6 @@ class Signatures:
             return type_, [*items, *((i, scope) for i in listed[1:])], holder
         return expr, [], scope
 
-    def _parameter_call(self, expr: n.Expr | None, scope: Scope) -> n.Call | None:
-        followed = self.program.value(expr, scope) if isinstance(expr, n.Name) else (expr, scope)
-        inner = followed[0] if followed is not None else expr
-        if isinstance(inner, n.Call) and self.program.name_of(inner.func, scope) in limits.PARAMETER_CALLS:
-            return inner
-        return None
-
     def _bound(
         self, param: n.Param, type_: n.Expr | None, items: list[tuple[n.Expr, Scope]], holder: Scope, scope: Scope,
         path_names: frozenset[str],
@@ -208,15 +217,15 @@ class Signatures:
         shape = reading.read(self.context, type_, holder)
         for item, where in items:
             shape = reading.annotated(self.context, shape, (item,), where)
-        calls = [(c, s) for i, s in items if (c := self._parameter_call(i, s)) is not None]
-        own = self._parameter_call(param.default, scope)
-        if own is not None:
-            shape = limits.apply(shape, own, limits.At(self.program, scope), self.context.version)
-            calls.append((own, scope))
+        calls = [c for i, s in items if (c := self._call(i, s, limits.PARAMETER_CALLS)) is not None]
+        own_call = self._call(param.default, scope, limits.PARAMETER_CALLS)
+        if own_call is not None:
+            shape = limits.apply(shape, own_call[0], limits.At(self.program, own_call[1]), self.context.version)
+            calls.append(own_call)
         word = limits.PARAMETER_CALLS[self.program.name_of(calls[-1][0].func, calls[-1][1]) or ""] if calls else None
         place = self._place(param, shape, type_, holder, word, path_names)
         wire = self._wire(param.name, place, calls)
-        required, default = self._default(param, own, calls, scope)
+        required, default = self._default(param, own_call is not None, calls, scope)
         if place == "path":
             required, default = True, None
         declared = self.service.place(param, scope)
@@ -290,10 +299,10 @@ class Signatures:
         return name
 
     def _default(
-        self, param: n.Param, own: n.Call | None, calls: list[tuple[n.Call, Scope]], scope: Scope
+        self, param: n.Param, called: bool, calls: list[tuple[n.Call, Scope]], scope: Scope
     ) -> tuple[bool, Default | None]:
         place = self.service.place(param, scope)
-        if own is None and param.default is not None:
+        if not called and param.default is not None:
             if isinstance(param.default, n.Opaque):
                 return True, None
             return False, Default(*_constant(self.program, param.default, scope), place)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from mappu.inventory.model import FieldType, Place
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import walk
 from mappu.vocabularies.pydantic import models, reading
 from mappu.vocabularies.pydantic.config import Config
 from mappu.vocabularies.shape import UNKNOWN, Rule, Shape, ShapeField
@@ -21,7 +23,7 @@ def enum(context: Context, target: Target) -> Shape:
     assert isinstance(target.node, n.Class)
     assert target.scope is not None
     scope = program.scope_of(target.node, target.scope)
-    automatic = program.derives(target, {"enum.StrEnum"}) is not None
+    automatic = _automatic(context, target)
     values: list[object] = []
     for stmt in target.node.body:
         if (
@@ -33,7 +35,7 @@ def enum(context: Context, target: Target) -> Shape:
             if found is None and isinstance(stmt.value, n.Items) and stmt.value.items:
                 found = program.constant(stmt.value.items[0], scope)
             if found is None and isinstance(stmt.value, n.Call):
-                values.append(stmt.targets[0].id.lower() if automatic else len(values) + 1)
+                values.append(automatic(stmt.targets[0].id, len(values)))
             elif found is not None and found.value not in values:
                 values.append(found.value)
     types: set[FieldType] = {_JSON.get(type(v), "any") for v in values}
@@ -41,6 +43,19 @@ def enum(context: Context, target: Target) -> Shape:
     declared = Place(place.file, place.line, f"class {target.node.name}")
     type_: FieldType = next(iter(types)) if len(types) == 1 else "any"
     return Shape(type_, closed=True, rules=(Rule("enum", values, declared),), model=None, target=None)
+
+
+def _automatic(context: Context, target: Target) -> Callable[[str, int], object]:
+    """What `auto()` makes of a member's name and of how many came before it."""
+    program = context.reader.program
+    own = program.member(target, "_generate_next_value_")
+    if own is not None and isinstance(own.node, n.Function):
+        returned = next((s.value for s in walk(*own.node.body) if isinstance(s, n.Leave)), None)
+        lower = isinstance(returned, n.Call) and isinstance(returned.func, n.Member) and returned.func.name == "lower"
+        return lambda name, _: name.lower() if lower else name
+    if program.derives(target, {"enum.StrEnum"}) is not None:
+        return lambda name, _: name.lower()
+    return lambda _, before: before + 1
 
 
 _JSON: dict[type, FieldType] = {str: "string", int: "integer", float: "number", bool: "boolean"}

@@ -13,7 +13,7 @@ from mappu.syntax import python
 from mappu.syntax.walk import dotted
 from mappu.vocabularies.pydantic import config, limits, made, reading, validators
 from mappu.vocabularies.pydantic.config import Config
-from mappu.vocabularies.pydantic.types import ANNOTATED, PRIVATE, WRAPPERS
+from mappu.vocabularies.pydantic.types import ANNOTATED, PRIVATE, TYPES, WRAPPERS
 from mappu.vocabularies.shape import UNKNOWN, Default, Rule, Shape, ShapeField
 
 if TYPE_CHECKING:
@@ -76,6 +76,13 @@ def of_class(context: Context, target: Target) -> Shape:
     kind = kind_of(context, target)
     if kind == "enum":
         return made.enum(context, target)
+    known = context.reader.program.derives(target, TYPES) if kind is None else None
+    if known is not None:
+        # A class of its own made from a plain type: what else it asks of a value is its own code.
+        type_, format_, _ = TYPES[known]
+        assert target.scope is not None
+        rules = (Rule("format", format_, context.place(node, target.scope)),) if format_ is not None else ()
+        return Shape(type_, rules=rules, known=False)
     if kind is None:
         plain = UNKNOWN.with_(target=target, model=node.name)
         return plain if not is_entity(context, target) else plain.with_(entity=True)
