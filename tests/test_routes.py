@@ -120,6 +120,21 @@ APPS: dict[str, str | dict[str, str]] = {
             ROUTES = (APIRouter(prefix="/empty"), plain)
         """,
     },
+    "a function called for each": """
+        from fastapi import APIRouter, FastAPI
+        app = FastAPI()
+        things, people = APIRouter(prefix="/things"), APIRouter(prefix="/people")
+        def register(router, kind, extra="/x"):
+            @router.get(f"/{kind}/list")
+            def listed(): ...
+            router.add_api_route("/" + kind + extra, listed, methods=["POST"])
+        register(things, "a", "/one")
+        register(people, kind="b", extra="/two")
+        for kind in ("c", "d"):
+            register(things, kind, "/" + "three")
+        app.include_router(things)
+        app.include_router(people)
+    """,
     "mounted apps": """
         from fastapi import APIRouter, FastAPI
         app, sub, deeper = FastAPI(), FastAPI(), FastAPI()

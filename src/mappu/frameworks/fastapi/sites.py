@@ -1,6 +1,6 @@
 """Apps and routers: where they are made, what is hung on them, and the paths they are reached by."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 
 import msgspec
 
@@ -24,6 +24,7 @@ SOCKETS = frozenset({"websocket", "websocket_route", "add_api_websocket_route", 
 OTHERS = ADDING | SOCKETS | {"include_router", "mount", "exception_handler", "add_exception_handler"}
 MAX_STEPS = 30
 MAX_INHERITED = 5
+MAX_CALLERS = 2
 MAX_PATHS = 200
 _ENVIRONMENT = frozenset({"os.getenv", "os.environ.get"})
 
@@ -154,20 +155,42 @@ class Sites:
             if child is not use.site:
                 self.inclusions.append(Inclusion(use.site, child, prefix.rstrip("/"), before))
 
-    def _environments(self, call: n.Call, scope: Scope) -> list[Env]:
-        """Every way the loop variables and parameters used in a call stand for something else."""
-        names = {x.id for x in walk(call) if isinstance(x, n.Name)}
-        found: list[dict[str, tuple[n.Expr, Scope]]] = [{}]
-        loops: list[n.Loop] = []
-        for name in sorted(names):
+    def _environments(self, call: n.Call, scope: Scope, depth: int = 0) -> list[Env]:
+        """Every way the loop variables and parameters used in a call stand for something else: a turn of the loop, or a call
+        of the function around it."""
+        found: list[Env] = [{}]
+        seen: list[n.Loop | n.Function] = []
+        for name in sorted({x.id for x in walk(call) if isinstance(x, n.Name)}):
             bound = self.program.lookup(name, scope)
-            around = [b for b in bound[0] if isinstance(b, n.Loop) and _within(call, b)] if bound is not None else []
-            if around and around[-1] not in loops:
-                loops.append(around[-1])
-        for loop in loops:
-            turns = self._turns(loop, scope)
-            found = [dict(env) | dict(one) for env in found for one in turns][:MAX_PATHS]
-        return list(found)
+            loops = [b for b in bound[0] if isinstance(b, n.Loop) and _within(call, b)] if bound is not None else []
+            owner = bound[1].owner if bound is not None and isinstance(bound[0][0], n.Param) else None
+            ways: Sequence[Env] = [{}]
+            if loops and loops[-1] not in seen:
+                seen.append(loops[-1])
+                ways = self._turns(loops[-1], scope)
+            elif isinstance(owner, n.Function) and owner not in seen and depth < MAX_CALLERS:
+                seen.append(owner)
+                ways = self._called_with(owner, depth)
+            together: list[Env] = [{**env, **one} for env in found for one in ways]
+            found = together[:MAX_PATHS]
+        return found
+
+    def _called_with(self, function: n.Function, depth: int) -> list[Env]:
+        """What a function's parameters stand for, a call of it at a time."""
+        ways: list[Env] = []
+        for call, holder in self._calls_of(function.name):
+            target = self.program.resolve(call.func, holder)
+            if target is None or target.node is not function:
+                continue
+            for outer in self._environments(call, holder, depth + 1):
+                env: dict[str, tuple[n.Expr, Scope]] = {}
+                for position, param in enumerate(function.params):
+                    given = call.argument(position, param.name)
+                    if given is not None:
+                        stands = outer.get(given.id) if isinstance(given, n.Name) else None
+                        env[param.name] = stands or (given, holder)
+                ways.append(env)
+        return ways or [{}]
 
     def _turns(self, loop: n.Loop, scope: Scope) -> list[Env]:
         turns: list[Env] = []
@@ -343,10 +366,24 @@ class Sites:
         """Return what a `dependencies=[…]` argument lists."""
         if expr is None:
             return ()
-        listed = tuple(Dependency(e, s) for e, s in self.program.elements(expr, scope))
+        elements = self.program.elements(expr, scope) or self._when_left_out(expr, scope)
+        listed = tuple(Dependency(e, s) for e, s in elements)
         if not listed and not (isinstance(expr, n.Items) and not expr.items):
             self.service.note(expr, scope, "the dependencies listed here could not be followed")
         return listed
+
+    def _when_left_out(self, expr: n.Expr, scope: Scope) -> list[tuple[n.Expr, Scope]]:
+        """What a parameter is set to where nobody gives it: `if listed is None: listed = […]`."""
+        bound = self.program.lookup(expr.id, scope) if isinstance(expr, n.Name) else None
+        param = next((b for b in bound[0] if isinstance(b, n.Param)), None) if bound is not None else None
+        if bound is None or param is None or not isinstance(param.default, n.Literal):
+            return []
+        owner = bound[1].owner
+        position = [p.name for p in owner.params].index(param.name) if isinstance(owner, n.Function) else 0
+        if owner is None or any(c.argument(position, param.name) for c, _ in self._calls_of(owner.name)):
+            return []
+        assigned = [b.value for b in bound[0] if isinstance(b, n.Assign)]
+        return [e for value in assigned for e in self.program.elements(value, bound[1])]
 
     def reaches(self, site: Site, inside: tuple[Site, ...] = ()) -> list[Reach]:
         """Return every way a site is reached by a client; none for a router that no app includes."""

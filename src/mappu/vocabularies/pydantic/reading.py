@@ -108,7 +108,9 @@ def merge(shapes: list[Shape], nullable: bool, place: Place) -> Shape:
     for found in by_wire.values():
         each = [f for _, f in found]
         first = each[0]
-        required = len({i for i, _ in found}) == len(shapes) and all(f.required for f in each)  # type: ignore[attr-defined]
+        # An alternative that is no object at all says nothing of what an object must have.
+        objects = sum(bool(s.fields) for s in shapes)
+        required = len({i for i, _ in found}) == objects and all(f.required for f in each)  # type: ignore[attr-defined]
         inner = [f.shape for f in each]  # type: ignore[attr-defined]
         joined = inner[0] if len(inner) == 1 else merge(inner, any(s.nullable for s in inner), place)
         fields.append(msgspec.structs.replace(first, shape=joined, required=required))  # type: ignore[type-var]
