@@ -32,15 +32,25 @@ def facts(engine: Engine, expr: n.Expr, state: State) -> Facts:
         case n.Unary(op="not", value=value):
             return facts(engine, value, state).swapped()
         case n.Binary(op="and", left=left, right=right):
-            return _both(engine, expr, facts(engine, left, state), facts(engine, right, state))
+            first = facts(engine, left, state)
+            return _both(engine, expr, first, _then(engine, right, first, state))
         case n.Binary(op="or", left=left, right=right):
-            swapped = _both(engine, expr, facts(engine, left, state).swapped(), facts(engine, right, state).swapped())
-            return swapped.swapped()
+            first = facts(engine, left, state).swapped()
+            return _both(engine, expr, first, _then(engine, right, first, state).swapped()).swapped()
         case n.Binary(op=op) if op in _OPPOSITE:
             return _compare(engine, expr, state)
         case n.Literal():
             return Facts()
     return truth(engine, expr, engine.value(expr, state))
+
+
+def _then(engine: Engine, expr: n.Expr, before: Facts, state: State) -> Facts:
+    """What follows from the second part of a condition, which is only looked at where the first part held."""
+    known = state.present
+    state.learn(before.if_true)
+    found = facts(engine, expr, state)
+    state.present = known
+    return found
 
 
 def compares(expr: n.Expr) -> bool:

@@ -38,6 +38,9 @@ def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
         effect = Result("rejects" if status is not None and 400 <= status < 500 else "carries-on", status, place)
         if status is not None and status >= 500:
             effect = Result("breaks", status, place)
+        elif status is not None and 300 <= status < 400:
+            # Sent somewhere else: back to a form with an error, or on to where everything goes.
+            effect = Result("unknown", status, place)
         outcome.exits.append(Exit("return", effect, place, value))
     return outcome
 

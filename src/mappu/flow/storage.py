@@ -72,7 +72,8 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
             return receiver
         if touched:
             _query_text(engine, given, place)
-        return Value(role="lookup", taints=touched | (receiver.taints if receiver.role == "lookup" else frozenset()))
+        before = receiver.taints if receiver.role == "lookup" else frozenset()
+        return Value(role="lookup", taints=frozenset().union(before, *(_asked(v) for _, v in given)))
     if receiver.role == "store" and method in ("append", "add", "update", "setdefault", "insert", "extend"):
         for each in held:
             engine.store(each, place, state, at_once=True)
@@ -87,6 +88,14 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
                 engine.store(each, place, state, at_once=method in words.stores)
         return Value(role="entity", taints=touched)
     return None
+
+
+def _asked(held: Value) -> frozenset[Origin]:
+    """The client data that a lookup is asked with: itself, compared with a column, or in a map of columns; not what has
+    merely passed through other code."""
+    own = frozenset({held.origin}) if held.origin is not None else frozenset()
+    within = held.taints if held.facts is not None or held.role == "lookup" else frozenset()
+    return own.union(within, *(_asked(v) for v in held.attrs.values()))
 
 
 def _spread(arg: n.Arg, held: Value) -> Value:

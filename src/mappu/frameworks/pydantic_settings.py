@@ -16,6 +16,7 @@ from mappu.vocabularies.pydantic import models
 from mappu.vocabularies.pydantic import vocabulary as pydantic
 
 _AT_START = re.compile(r"main|lifespan|startup|start_up|on_start|create_app|get_app|make_app|build_app|init", re.I)
+_KEEPING = frozenset({"lru_cache", "cache", "cached", "alru_cache"})
 MAX_DEPTH = 4
 
 
@@ -73,8 +74,20 @@ def instances(service: Service, route: Route) -> tuple[Place | None, Place | Non
             place = service.place(call, scope)
             if _at_start(service, scope, 0):
                 return place, None
-            late = late or place
+            if _on_demand(service, scope):
+                late = late or place
     return None, late
+
+
+def _on_demand(service: Service, scope: Scope) -> bool:
+    """True for a function that keeps what it made for later calls, or that routes depend on: it waits for a request."""
+    function = scope.owner
+    if not isinstance(function, n.Function):
+        return False
+    if any((dotted(m.name) or "").rpartition(".")[2] in _KEEPING for m in function.marks):
+        return True
+    used = re.compile(rf"Depends\(\s*(?:\w+\.)*{function.name}\b".encode())
+    return any(used.search(top.module.source) for top in service.mentioning(function.name))
 
 
 def _at_start(service: Service, scope: Scope, depth: int) -> bool:

@@ -16,8 +16,14 @@ kind = "weak-pattern"
 def find(scan: Scan) -> Iterator[Gap]:
     for route in scan.routes:
         for found in route.fields:
+            # A pattern put together at run time is only known by its source.
+            unknown = {r.declared for r in found.shape.rules if not r.known}
             for constraint in found.field.constraints:
-                if constraint.kind == "pattern" and isinstance(constraint.value, str):
+                if (
+                    constraint.kind == "pattern"
+                    and constraint.declared not in unknown
+                    and isinstance(constraint.value, str)
+                ):
                     yield from (
                         gap_on(kind, route, found, constraint.declared, why, fix) for why, fix in _faults(constraint)
                     )

@@ -18,8 +18,11 @@ from mappu.syntax import nodes as n
 
 
 class Rule(msgspec.Struct, frozen=True):
-    """One declared limit. `breaks` says why breaking it (or meeting it at all) ends as a 5xx, where it does, and `mend` is
-    the word of the remedy for that."""
+    """One declared limit.
+
+    - `breaks`: why breaking it (or meeting it at all) ends as a 5xx, where it does; `mend` the word of the remedy for that.
+    - `known`: False where the value is only the source of what makes it.
+    """
 
     kind: ConstraintKind
     value: object
@@ -27,6 +30,7 @@ class Rule(msgspec.Struct, frozen=True):
     message: str | None = None
     breaks: str | None = None
     mend: str = "fit-type"
+    known: bool = True
 
 
 class Note(msgspec.Struct, frozen=True):

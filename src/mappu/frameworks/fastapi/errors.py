@@ -13,11 +13,12 @@ from mappu.syntax.walk import walk
 # The responses of the framework, with the status they have when none is given.
 _RESPONSES = ("Response", "JSONResponse", "PlainTextResponse", "HTMLResponse", "ORJSONResponse", "UJSONResponse")
 ANSWERS = {f"{p}.responses.{name}": 200 for p in ("fastapi", "starlette") for name in _RESPONSES} | {
-    "fastapi.Response": 200
-}
+    "fastapi.Response": 200, "fastapi.responses.RedirectResponse": 307, "starlette.responses.RedirectResponse": 307,
+}  # fmt: skip
 
 # What code around every handler calls to go on: its errors are the handlers' errors.
 _GOING_ON = (b"call_next", b"original_route_handler", b"get_route_handler")
+_ROUTE_CLASS = "get_route_handler"
 UNKNOWN = 0
 _ANY = "*"
 
@@ -100,7 +101,7 @@ def _around(service: Service) -> _Mapping:
         for function, holder in service.program.functions(top, _GOING_ON):
             inner = service.program.scope_of(function, holder)
             for node in walk(*function.body):
-                if isinstance(node, n.Try) and _goes_on(node.body):
+                if isinstance(node, n.Try) and (function.name == _ROUTE_CLASS or _goes_on(node.body)):
                     for catch in node.catches:
                         if not any(
                             isinstance(s, n.Leave) and s.kind == "raise" and s.value is None for s in catch.body

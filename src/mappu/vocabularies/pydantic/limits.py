@@ -53,8 +53,9 @@ def apply(shape: Shape, call: n.Call, at: At, version: int) -> Shape:
         known = constant is not None
         if arg.name in ("regex", "pattern"):
             text = value if known else _pattern_of(arg.value, at)
-            found = _add(found, Rule("pattern", text or at.scope.module.text(arg.value), place,
-                                     breaks=_unfit(found, "pattern", arg.name)))  # fmt: skip
+            breaks = _unfit(found, "pattern", arg.name)
+            shown = text if text is not None else at.scope.module.text(arg.value)
+            found = _add(found, Rule("pattern", shown, place, breaks=breaks, known=text is not None))
         elif arg.name in NUMBER_LIMITS and not (known and value is None):
             limit = value if known else at.scope.module.text(arg.value)
             found = _add(found, Rule(NUMBER_LIMITS[arg.name], limit, place, breaks=_unfit(found, "number", arg.name)))
