@@ -5,11 +5,13 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
+import msgspec
+
 from mappu.flow import conditions
 from mappu.flow.state import Condition, Outcome, State, element
 from mappu.flow.values import Event, Facts, Finding, Result
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import dotted
+from mappu.syntax.walk import dotted, walk
 
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
@@ -29,7 +31,11 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
             if conditions.compares(stmt.test)
             else {"exists", "unique", "notEmpty", "custom"}
         )
-        rules = tuple(f for f in facts.if_false if not f.asks_presence and f.kind not in told)
+        rules = tuple(
+            msgspec.structs.replace(f, asserted=True)
+            for f in facts.if_false
+            if not f.asks_presence and f.kind not in told
+        )
         facts = Facts(facts.if_true, rules)
     then.learn(facts.if_true)
     other.learn(facts.if_false)
@@ -105,6 +111,10 @@ def guard(
 def settle(engine: Engine, finding: Finding, result: Result, before: State, message: str | None) -> None:
     """Record a refusing check; one that comes after its data was stored is too late, and one that stands below a
     condition on something else is a limit for some requests only."""
+    if any(c.kind == finding.kind and c.value == finding.value and c.origin == finding.origin and c.result.effect == "rejects"
+           for c in engine.report.checks):  # fmt: skip
+        # The same was refused before: it cannot fail here any more.
+        return
     around = [c.text for c in engine.under if c.matters_to(finding)]
     if around and finding.kind not in ("exists", "unique"):
         text = f"{finding.place.text} (only where {' and '.join(around)})"
@@ -122,7 +132,7 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
     if result.effect == "breaks":
         ends = f"an error that nothing maps to a 4xx (line {result.place.line})" if result.place else "a 5xx"
         why = f"what the check refuses ends as {ends}"
-        engine.event(Event("server-error", finding.place, why, finding.origin, finding.presence))
+        engine.event(Event("server-error", finding.place, why, finding.origin, finding.presence, finding.asserted))
     elif result.effect == "swallowed":
         why = "the failed check raises an error that is caught and passed over"
         engine.event(Event("ignored-outcome", finding.place, why, finding.origin))
@@ -160,7 +170,15 @@ def guard_that_falls(
 def loop(engine: Engine, stmt: n.Loop, state: State) -> Outcome:
     inner = state.copy()
     if stmt.over is not None and stmt.target is not None:
-        engine.bind(stmt.target, element(engine.value(stmt.over, state)), inner)
+        over = engine.value(stmt.over, state)
+        engine.bind(stmt.target, element(over), inner)
+        if (
+            over.origin is None
+            and over.touched
+            and any(isinstance(s, n.Leave) and s.kind == "raise" for s in walk(*stmt.body))
+        ):
+            # Several things put together for one loop that refuses some of them: which, it does not say.
+            engine.escape(over, engine.place(stmt), "a loop over several values may refuse it")
     if stmt.test is not None:
         engine.value(stmt.test, inner)
     outcome = engine.block(stmt.body, inner)

@@ -164,6 +164,8 @@ def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: 
                 return held.attrs[key]
             child = origin.child(key)
             engine.report.reads.append(Read(child, engine.place(expr)))
+            if method == "getlist":
+                return Value(child, via="many")
             return Value(child, taints=all_touched([v for _, v in given[1:]]))
         return held.made_from() if origin.place in FLAT and not origin.path else Value(origin.child("{}"))
     if method in engine.words.dumps:
@@ -193,6 +195,8 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
     """Calls whose meaning the language fixes."""
     words = engine.words.language
     first = given[0][1] if given else NOTHING
+    if name in words.sizes and first.via == "many":
+        return first.made_from()
     if name in words.sizes and first.touched:
         return Value(first.origin, via="size", taints=first.taints)
     if name == "isinstance" and first.origin is not None and len(expr.args) == 2:

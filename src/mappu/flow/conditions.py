@@ -115,6 +115,13 @@ def _both(engine: Engine, expr: n.Binary, left: Facts, right: Facts) -> Facts:
     only_presence = bool(left.if_true) and all(f.asks_presence for f in left.if_true)
     if only_presence and judged and all(any(a.covers(j) for a in asked) for j in judged):
         return Facts(if_true, right.if_false)
+    either = (*left.if_false, *right.if_false)
+    if left.if_false and right.if_false and all(f.presence for f in either):
+        # `not a and not b` is false where one of them is there.
+        names = sorted({".".join(f.origin.path) for f in either})
+        place = engine.place(expr)
+        origins = sorted({f.origin for f in either}, key=lambda o: (o.place, o.path))
+        return Facts(if_true, tuple(Finding(o, "atLeastOneOf", names, place, presence=True) for o in origins))
     touched = {f.origin for f in (*left.if_false, *left.if_true, *right.if_false, *right.if_true)}
     place = engine.place(expr)
     vague = tuple(Finding(o, "custom", place.text, place) for o in sorted(touched, key=lambda o: (o.place, o.path)))

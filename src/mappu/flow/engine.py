@@ -241,7 +241,7 @@ class Engine:
 
     def check(self, finding: Finding, result: Result, message: str | None = None) -> None:
         found = Check(finding.origin, finding.kind, finding.value, finding.place, result, message, finding.sized,
-                      finding.presence)  # fmt: skip
+                      finding.presence, finding.asserted)  # fmt: skip
         if found not in self.report.checks:
             self.report.checks.append(found)
 
@@ -264,10 +264,12 @@ class Engine:
 
     def store(self, value: Value, place: Place, state: State, at_once: bool) -> None:
         """Client data goes to storage, at once or when a commit follows."""
-        parts = [value, *value.attrs.values()]
-        for part in (p for p in parts if p.via != "outside"):
+        for part in (p for p in (value, *value.attrs.values()) if p.via != "outside"):
             for origin in sorted(part.touched, key=lambda o: (o.place, o.path)):
-                whole = part.whole is not None or (part.origin == origin and part.via in ("", "dump"))
+                # What is given to one column has been chosen.
+                whole = part is value and (
+                    part.whole is not None or (part.origin == origin and part.via in ("", "dump"))
+                )
                 self.report.sinks.append(Sink(origin, "storage", place, whole))
                 (state.stored if at_once else state.staged).append((origin, place))
         if value.whole is not None:

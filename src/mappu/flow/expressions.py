@@ -57,7 +57,7 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
             for target, over in loops:
                 engine.bind(target, element(value(engine, over, inner_state)), inner_state)
             for test in tests:
-                value(engine, test, inner_state)
+                inner_state.learn(conditions.facts(engine, test, inner_state).if_true)
             made = value(engine, made_of, inner_state)
             return Value(taints=made.touched, attrs={"[]": made}, whole=made.whole)
         case n.Entries(entries=entries):

@@ -115,6 +115,9 @@ class Condition:
 
 def element(value: Value) -> Value:
     """What a loop over the value hands out."""
+    if value.via == "many" and value.origin is not None:
+        # One name sent several times: each is the field itself.
+        return Value(value.origin)
     if value.via in ("pairs", "numbered"):
         if value.via == "numbered" and value.origin is not None:
             return Value(value.origin.child("[]"), via="numbered")

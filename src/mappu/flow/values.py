@@ -34,7 +34,8 @@ class Origin(msgspec.Struct, frozen=True):
 class Finding(msgspec.Struct, frozen=True):
     """A limit that a condition states of client data, not yet judged: it holds when the condition went its way.
 
-    `sized` limits count characters, elements or keys: which of them, the field's type tells later.
+    `sized` limits count characters, elements or keys: which of them, the field's type tells later. `presence` ones only say
+    that the data is there. `asserted` ones are stated as what the code takes for granted.
     """
 
     origin: Origin
@@ -43,6 +44,7 @@ class Finding(msgspec.Struct, frozen=True):
     place: Place
     sized: bool = False
     presence: bool = False
+    asserted: bool = False
 
     @property
     def asks_presence(self) -> bool:
@@ -125,6 +127,7 @@ class Check(msgspec.Struct, frozen=True):
     message: str | None = None
     sized: bool = False
     presence: bool = False
+    asserted: bool = False
 
 
 class ModelRun(msgspec.Struct, frozen=True):
@@ -159,13 +162,14 @@ class Sink(msgspec.Struct, frozen=True):
 
 
 class Event(msgspec.Struct, frozen=True):
-    """Something the flow engine saw that is a fault by itself. `presence`: it is only about data that is not there."""
+    """Something the flow engine saw that is a fault by itself. `presence` and `asserted` are its finding's."""
 
     kind: Literal["no-stop", "late-check", "ignored-outcome", "server-error"]
     place: Place
     why: str
     origin: Origin | None = None
     presence: bool = False
+    asserted: bool = False
 
 
 class Escape(msgspec.Struct, frozen=True):

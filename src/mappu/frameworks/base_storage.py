@@ -15,9 +15,9 @@ STORES = PLAIN_STORES - {"sqlmodel_update"} | {
     "execute", "exec", "save", "insert", "create", "upsert", "write", "set", "publish", "put", "update", "scalar", "scalars",
 }  # fmt: skip
 
-# Methods that write once the session is committed.
+# Methods that write once the session is committed; what is only flushed is rolled back by an error.
 STAGES = frozenset({"add", "add_all", "merge", "sqlmodel_update"})
-COMMITS = frozenset({"commit", "flush"})
+COMMITS = frozenset({"commit"})
 
 LOOKUPS = frozenset({
     "get", "get_one", "find_one", "find", "find_by_id", "first", "one", "one_or_none", "scalar_one_or_none", "scalar_one",

@@ -21,11 +21,18 @@ def seen(scan: Scan, kind: str, closed_by: str) -> Iterator[Gap]:
 
 
 def _cannot_be(route: RouteEvidence, event: Event) -> bool:
-    """True where the event is about data left out, and what the framework binds is never left out or null."""
-    if not event.presence or event.origin is None:
+    """True where the event is about data that is not there, or that the code asserts something of, and the framework binds it:
+    what is required and never null is there, and what can be empty may still be."""
+    found = field_at(route, event.origin.place, event.origin.path) if event.origin is not None else None
+    if found is None or found.raw:
         return False
-    found = field_at(route, event.origin.place, event.origin.path)
-    return found is not None and not found.raw and found.field.required and not found.field.nullable
+    field = found.field
+    there = (
+        field.required
+        and not field.nullable
+        and (field.place == "path" or field.type not in ("string", "array", "object"))
+    )
+    return event.asserted or (event.presence and there)
 
 
 def named(route: RouteEvidence, event: Event) -> tuple[str | None, PlaceIn | None]:

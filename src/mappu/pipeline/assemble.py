@@ -209,7 +209,8 @@ class Assembly:
     def check(self, check: Check) -> None:
         """Lay a hand-written limit on its field."""
         draft = self.raw(check.origin, check.place)
-        if draft is None:
+        if draft is None or (check.asserted and not draft.raw):
+            # What the code asserts of data that is bound, the binder or an earlier check has seen to.
             return
         kind, value = check.kind, check.value
         if check.sized:

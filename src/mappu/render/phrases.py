@@ -11,7 +11,7 @@ _WORDS = {
     "format": "{}", "enum": "one of {}", "const": "= {}", "uniqueItems": "unique items", "notNull": "not null",
     "notEmpty": "not empty", "notBlank": "not blank", "equalsField": "same as {}", "differsFrom": "not same as {}",
     "custom": "custom {}", "type": "type {}", "exists": "exists", "unique": "unique", "required": "required",
-    "past": "in the past", "future": "in the future", "digits": "digits {}",
+    "atLeastOneOf": "at least one of {}", "past": "in the past", "future": "in the future", "digits": "digits {}",
 }  # fmt: skip
 
 
