@@ -122,7 +122,8 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
     late = next((p for o, p in before.stored if o.covers(finding.origin) or finding.origin.covers(o)), None)
     if result.effect == "rejects" and late is not None and finding.kind not in ("exists", "unique"):
         engine.check(finding, Result("too-late", result.status, late), message)
-        why = f"the check refuses only after the data was stored on line {late.line}"
+        elsewhere = "" if late.file == finding.place.file else f" of {late.file}"
+        why = f"the check refuses only after the data was stored on line {late.line}{elsewhere}"
         engine.event(Event("late-check", finding.place, why, finding.origin))
         return
     if result.effect == "swallowed" and finding.kind in ("custom", "exists", "unique"):

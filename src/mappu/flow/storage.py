@@ -65,7 +65,7 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
     touched = all_touched(held)
     if method == "values" and given:
         # The row of a statement that is executed later on.
-        whole = next((v.whole for v in held if v.whole is not None), None)
+        whole = next((v.whole for (a, _), v in zip(given, held, strict=True) if a.name is None or a.spread), None)
         return Value(taints=touched, attrs={a.name: v for a, v in given if a.name and not a.spread}, whole=whole)
     if method in words.lookups:
         if receiver.touched or receiver.whole is not None:

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from mappu.flow.values import Event
+from mappu.flow.values import Event, ModelRun
 from mappu.gaps.base import gap, remedy
-from mappu.inventory.model import Gap, PlaceIn
+from mappu.inventory.model import Gap, Place, PlaceIn
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
 
@@ -33,6 +33,18 @@ def _cannot_be(route: RouteEvidence, event: Event) -> bool:
         and (field.place == "path" or field.type not in ("string", "array", "object"))
     )
     return event.asserted or (event.presence and there)
+
+
+def runs_by_hand(route: RouteEvidence) -> Iterator[tuple[ModelRun, list[FieldEvidence]]]:
+    """Yield the models run by hand on data that nothing had looked at before, each once, with the fields they list. One made
+    from data that is bound already has nothing left to refuse."""
+    by_place: dict[Place, list[FieldEvidence]] = {}
+    for found in route.fields:
+        if found.read is not None:
+            by_place.setdefault(found.read, []).append(found)
+    for place, run in {r.place: r for r in route.report.runs}.items():
+        if place in by_place:
+            yield run, by_place[place]
 
 
 def named(route: RouteEvidence, event: Event) -> tuple[str | None, PlaceIn | None]:

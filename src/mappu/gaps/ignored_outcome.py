@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from mappu.gaps.base import gap, remedy
-from mappu.gaps.base_events import field_at, seen
+from mappu.gaps.base_events import field_at, runs_by_hand, seen
 from mappu.inventory.model import Gap
 from mappu.pipeline.evidence import Scan
 
@@ -13,7 +13,7 @@ kind = "ignored-outcome"
 def find(scan: Scan) -> Iterator[Gap]:
     yield from seen(scan, kind, "act-on-it")
     for route in scan.routes:
-        for run in route.report.runs:
+        for run, _ in runs_by_hand(route):
             if run.result.effect == "swallowed":
                 around = field_at(route, run.origin.place, run.origin.path)
                 place = around.field.place if around is not None else run.origin.place

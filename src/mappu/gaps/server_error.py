@@ -4,9 +4,9 @@ from collections.abc import Iterator
 
 from mappu.flow.values import Read
 from mappu.gaps.base import gap, gap_on, listed, remedy
-from mappu.gaps.base_events import field_at, seen
-from mappu.inventory.model import Gap, Place, PlaceIn
-from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
+from mappu.gaps.base_events import field_at, runs_by_hand, seen
+from mappu.inventory.model import Gap, PlaceIn
+from mappu.pipeline.evidence import RouteEvidence, Scan
 
 kind = "server-error"
 
@@ -32,19 +32,16 @@ def _rules(route: RouteEvidence) -> Iterator[Gap]:
 
 
 def _runs(route: RouteEvidence) -> Iterator[Gap]:
-    """Models run by hand whose error is mapped by nothing. One made from data that is bound already refuses nothing."""
-    by_place: dict[Place, list[FieldEvidence]] = {}
-    for found in route.fields:
-        if found.read is not None:
-            by_place.setdefault(found.read, []).append(found)
-    broken = {r.place: r for r in route.report.runs if r.result.effect == "breaks" and r.place in by_place}
-    for where, run in broken.items():
-        fields = [f.field.path for f in by_place[where] if f.field.constraints]
+    """Models run by hand whose error is mapped by nothing."""
+    for run, listed_fields in runs_by_hand(route):
+        if run.result.effect != "breaks":
+            continue
+        fields = [f.field.path for f in listed_fields if f.field.constraints]
         around = field_at(route, run.origin.place, run.origin.path)
         about = f" ({listed(fields)})" if fields else ""
         why = f"the model is built by hand{about} and nothing turns its ValidationError into a 4xx"
         place = around.field.place if around is not None else run.origin.place
-        yield gap(kind, route, where, why, remedy(route, "catch-model-error"), field="*", place=place)
+        yield gap(kind, route, run.place, why, remedy(route, "catch-model-error"), field="*", place=place)
 
 
 def _reads(route: RouteEvidence) -> Iterator[Gap]:
