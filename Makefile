@@ -17,11 +17,15 @@ test: .venv/ready
 
 check: .venv/ready
 	$(BIN)/ruff check
+	$(BIN)/ruff format --check --quiet
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
 schema: .venv/ready
 	$(BIN)/python -c "from mappu.inventory.files import json_schema; import sys; sys.stdout.buffer.write(json_schema())" > docs/inventory.schema.json
+
+screenshots: .venv/ready
+	docs/screenshots/take.sh
 
 clean:
 	rm -rf .venv harbour-demo

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from mappu.flow.state import State
-from mappu.flow.values import NOTHING, Given, Value, all_touched
+from mappu.flow.values import NOTHING, Given, Role, Value, all_touched
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
@@ -108,8 +108,8 @@ def construct(engine: Engine, target: Target, given: Given) -> Value:
     """An instance of a class of the service: what its attributes are built from is kept."""
     attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
     whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
-    role = "entity" if engine.words.is_entity(target) else "data"
-    return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole)  # type: ignore[arg-type]
+    role: Role = "entity" if engine.words.is_entity(target) else "data"
+    return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole)
 
 
 def outside(engine: Engine, expr: n.Call, name: str, target: Target | None, receiver: Value, given: Given) -> Value:

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 
 from mappu.flow import branches, calls, conditions, endings, expressions
 from mappu.flow.state import Condition, Frame, Handler, Outcome, State, join
-from mappu.flow.values import NOTHING, Check, Escape, Event, Finding, Report, Result, Sink, Value
+from mappu.flow.values import NOTHING, Check, Escape, Event, Finding, Report, Result, Sink, SinkKind, Value
 from mappu.flow.words import Entry, Words
 from mappu.inventory.model import Place
 from mappu.symbols.program import Program, Scope
@@ -254,11 +254,11 @@ class Engine:
             if all(e.origin != origin for e in self.report.escapes):
                 self.report.escapes.append(Escape(origin, place, what))
 
-    def sink(self, value: Value, what: str, place: Place) -> None:
+    def sink(self, value: Value, what: SinkKind, place: Place) -> None:
         if value.via == "outside":
             return
         for origin in sorted(value.touched, key=lambda o: (o.place, o.path)):
-            found = Sink(origin, what, place, whole=False)  # type: ignore[arg-type]
+            found = Sink(origin, what, place, whole=False)
             if found not in self.report.sinks:
                 self.report.sinks.append(found)
 

@@ -5,11 +5,12 @@ from typing import Literal, TypeAlias
 
 import msgspec
 
-from mappu.inventory.model import ConstraintKind, Place, PlaceIn
+from mappu.inventory.model import ConstraintKind, FieldType, Place, PlaceIn
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 
 Role = Literal["data", "request", "answer", "error", "lookup", "entity", "local", "store"]
+SinkKind = Literal["storage", "query text", "command", "file path", "template"]
 Effect = Literal["rejects", "breaks", "swallowed", "carries-on", "too-late", "unknown"]
 
 
@@ -148,7 +149,7 @@ class Read(msgspec.Struct, frozen=True):
     origin: Origin
     place: Place
     strict: bool = False
-    type: str | None = None
+    type: FieldType | None = None
     result: Result | None = None
 
 
@@ -156,7 +157,7 @@ class Sink(msgspec.Struct, frozen=True):
     """Client data that arrives somewhere that matters. `whole` where all of it goes in and no field is chosen."""
 
     origin: Origin
-    what: Literal["storage", "query text", "command", "file path", "template"]
+    what: SinkKind
     place: Place
     whole: bool = False
 

@@ -2,16 +2,13 @@
 
 import re
 from collections.abc import Callable, Mapping
-from typing import Literal
 
 import msgspec
 
-from mappu.flow.values import Origin
-from mappu.inventory.model import ConstraintKind, PlaceIn
+from mappu.flow.values import Origin, SinkKind
+from mappu.inventory.model import ConstraintKind, FieldType, PlaceIn
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
-
-Sinks = Literal["storage", "query text", "command", "file path", "template"]
 
 
 class RunWord(msgspec.Struct, frozen=True):
@@ -51,7 +48,7 @@ class Language(msgspec.Struct, frozen=True):
     sizes: frozenset[str]
     keeps: frozenset[str]
     keeps_call: frozenset[str]
-    converts: Mapping[str, tuple[str, str]]
+    converts: Mapping[str, tuple[FieldType, str]]
     tests: Mapping[str, str]
     matchers: Mapping[str, str]
     types: Mapping[str, str]
@@ -62,7 +59,7 @@ class Language(msgspec.Struct, frozen=True):
     formats: frozenset[str]
     notices: frozenset[str]
     callers: Mapping[str, int]
-    sinks: Mapping[str, Sinks]
+    sinks: Mapping[str, SinkKind]
     missing_key: str
 
 

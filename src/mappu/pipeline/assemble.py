@@ -201,7 +201,7 @@ class Assembly:
         if draft is None or not draft.raw:
             return
         if read.type is not None and read.result is not None:
-            draft.type = read.type  # type: ignore[assignment]
+            draft.type = read.type
             by = RunBy("conversion", read.place.file, read.place.line, read.place.text or "")
             why = None if read.result.effect == "rejects" else "the conversion's error is not turned into a 4xx"
             self.add(draft, Constraint("type", read.type, _STATUS[read.result.effect], None, read.place, by, why))

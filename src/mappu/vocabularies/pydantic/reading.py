@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 import msgspec
 
-from mappu.inventory.model import ConstraintKind, Place, Unfollowed
+from mappu.inventory.model import ConstraintKind, FieldType, Place, Unfollowed
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax import python
@@ -25,7 +25,7 @@ from mappu.vocabularies.pydantic.types import (
     UNIONS,
     WRAPPERS,
 )  # fmt: skip
-from mappu.vocabularies.shape import UNKNOWN, Reader, Rule, Shape
+from mappu.vocabularies.shape import UNKNOWN, Reader, Rule, Shape, ShapeField
 
 MAX_DEPTH = 12
 ENUMS = frozenset({"enum.Enum", "enum.IntEnum", "enum.StrEnum", "enum.Flag", "enum.IntFlag"})
@@ -100,23 +100,21 @@ def merge(shapes: list[Shape], nullable: bool, place: Place) -> Shape:
         rules.append(Rule("type", types, place))
     for rule in _joined_rules(shapes):
         rules.append(rule)
-    by_wire: dict[str, list[tuple[int, object]]] = {}
-    for i, shape in enumerate(shapes):
+    by_wire: dict[str, list[ShapeField]] = {}
+    for shape in shapes:
         for field in shape.fields:
-            by_wire.setdefault(field.wire, []).append((i, field))
+            by_wire.setdefault(field.wire, []).append(field)
+    # An alternative that is no object at all says nothing of what an object must have.
+    objects = sum(bool(s.fields) for s in shapes)
     fields = []
-    for found in by_wire.values():
-        each = [f for _, f in found]
-        first = each[0]
-        # An alternative that is no object at all says nothing of what an object must have.
-        objects = sum(bool(s.fields) for s in shapes)
-        required = len({i for i, _ in found}) == objects and all(f.required for f in each)  # type: ignore[attr-defined]
-        inner = [f.shape for f in each]  # type: ignore[attr-defined]
+    for each in by_wire.values():
+        inner = [f.shape for f in each]
         joined = inner[0] if len(inner) == 1 else merge(inner, any(s.nullable for s in inner), place)
-        fields.append(msgspec.structs.replace(first, shape=joined, required=required))  # type: ignore[type-var]
+        required = len(each) == objects and all(f.required for f in each)
+        fields.append(msgspec.structs.replace(each[0], shape=joined, required=required))
     return Shape(
         same, nullable, closed=all(s.closed for s in shapes), known=all(s.known for s in shapes), rules=tuple(rules),
-        fields=tuple(fields), items=next((s.items for s in shapes if s.items), None),  # type: ignore[arg-type]
+        fields=tuple(fields), items=next((s.items for s in shapes if s.items), None),
         values=next((s.values for s in shapes if s.values), None),
         model=" | ".join(dict.fromkeys(s.model for s in shapes if s.model)) or None,
         extra="allow" if any(s.extra == "allow" for s in shapes) else "ignore", alternatives=True,
@@ -294,10 +292,10 @@ def _literals(context: Context, args: tuple[n.Expr, ...], scope: Scope, place: P
         else:
             values.append(found.value)
     types = {type(v) for v in values}
-    json = {str: "string", int: "integer", bool: "boolean", float: "number"}
-    type_ = json.get(next(iter(types)), "any") if len(types) == 1 else "any"
+    json: dict[type, FieldType] = {str: "string", int: "integer", bool: "boolean", float: "number"}
+    type_: FieldType = json.get(next(iter(types)), "any") if len(types) == 1 else "any"
     rule = Rule("const", values[0], place) if len(values) == 1 else Rule("enum", values, place)
-    return Shape(type_, nullable=nullable, closed=True, rules=(rule,))  # type: ignore[arg-type]
+    return Shape(type_, nullable=nullable, closed=True, rules=(rule,))
 
 
 def _tuple(context: Context, args: tuple[n.Expr, ...], scope: Scope, place: Place) -> Shape:
