@@ -5,16 +5,17 @@ from pathlib import Path
 
 from mappu.gaps import Judgement, judge
 from mappu.inventory.model import Inventory
+from mappu.pipeline.evidence import Scan
 from mappu.pipeline.scan import Progress, scan
 from mappu.sources.settings import Settings
 
 
 def judged(
     paths: Iterable[str | Path], settings: Settings | None = None, progress: Progress | None = None
-) -> tuple[Judgement, int]:
-    """Read the services below the paths; return the inventory with its gaps, and how many files could not be read."""
+) -> tuple[Judgement, Scan]:
+    """Read the services below the paths; return the inventory with its gaps, and everything that was found on the way."""
     found = scan([Path(p) for p in paths], settings, progress)
-    return judge(found), found.unreadable
+    return judge(found), found
 
 
 def survey(*paths: str | Path, settings: Settings | None = None) -> Inventory:

@@ -49,19 +49,13 @@ def load(paths: tuple[Path, ...]) -> Loaded:
     from mappu.api import judged
 
     decided = settings_.load(given[0].absolute())
-    judgement, unreadable = judged(given, decided, _progress())
-    for problem in judgement.inventory.unfollowed:
-        if _is_damage(problem.what):
-            where = f"{problem.file}:{problem.line}" if problem.line else problem.file
-            click.echo(f"mappu: {plain(where)}: {plain(problem.what)}", err=True)
+    judgement, found = judged(given, decided, _progress())
+    for problem in sorted(found.problems, key=lambda p: (p.file, p.line)):
+        where = f"{problem.file}:{problem.line}" if problem.line else problem.file
+        click.echo(f"mappu: {plain(where)}: {plain(problem.what)}", err=True)
     for entry in judgement.unmatched:
         click.echo(f"mappu: {decided.where}: accepted {entry.kind} ({plain(entry.reason)}) matches no gap", err=True)
-    return Loaded(judgement.inventory, decided, unreadable, len(judgement.accepted))
-
-
-def _is_damage(what: str) -> bool:
-    """True for source that could not be read, as opposed to code that could not be followed."""
-    return any(w in what for w in ("not read", "could not be read", "not UTF-8", "not followed", "nested deeper"))
+    return Loaded(judgement.inventory, decided, found.unreadable, len(judgement.accepted))
 
 
 def _progress() -> Callable[[str], None]:

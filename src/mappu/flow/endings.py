@@ -136,8 +136,8 @@ def _catch(engine: Engine, catch: n.Catch, arm: State, handler: Handler) -> Outc
     before = dict(arm.env)
     step = engine.block(catch.body, arm)
     caught = _caught(step, engine.place(catch))
-    if step.falls and any(v is not before.get(k) and (v.status or 0) >= 400 for k, v in arm.env.items()):
-        # It makes an error answer and keeps it; what comes of that is told further on.
+    if step.falls and any(v is not before.get(k) for k, v in arm.env.items()):
+        # It keeps an error answer for later, or goes on with something else in place of what was refused.
         caught = Result("unknown", None, engine.place(catch))
     handler.catches.append((catch, engine.scope, caught))
     return step

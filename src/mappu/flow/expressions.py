@@ -39,6 +39,8 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
             first, second = value(engine, left, state), value(engine, right, state)
             if first.origin is not None:
                 return Value(first.origin, first.via, first.taints | second.touched)
+            if "lookup" in (first.role, second.role):
+                return Value(role="lookup", taints=first.taints | second.taints)
             return Value(taints=first.touched | second.touched, facts=conditions.facts(engine, expr, state))
         case n.Binary(op=op) if op in _COMPARISONS:
             facts = conditions.facts(engine, expr, state)

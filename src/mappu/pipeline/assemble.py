@@ -36,6 +36,9 @@ _SIZES: dict[tuple[ConstraintKind, FieldType], ConstraintKind] = {
 _BOUNDS = frozenset({"minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "minLength", "maxLength"})
 
 
+MAX_NAMED = 3
+
+
 class _Draft:
     """A field while it is put together."""
 
@@ -80,6 +83,7 @@ class Assembly:
         self.drop_whole_bodies()
         self.drop_what_is_no_input()
         found = [self.finish(d) for d in self.drafts.values()]
+        self.note_escapes()
         found.sort(key=lambda f: (_ORDER[f.field.place], f.field.path))
         return RouteEvidence(self.endpoint(found), self.route, self.service, self.taking, self.report, tuple(found),
                              self.framework.remedies, tuple(self.notes), tuple(dict.fromkeys(self.needs)))  # fmt: skip
@@ -244,6 +248,18 @@ class Assembly:
             if draft.raw and escape.origin.covers(draft.laid.origin) and draft.escape is None:
                 draft.escape = escape
 
+    def note_escapes(self) -> None:
+        """List the places where fields went out of sight, the fields of each together."""
+        names: dict[Escape, list[str]] = {}
+        for draft in self.drafts.values():
+            if draft.escape is not None:
+                names.setdefault(draft.escape, []).append(draft.laid.path)
+        for escape, paths in names.items():
+            more = f" and {len(paths) - MAX_NAMED} more" if len(paths) > MAX_NAMED else ""
+            self.service.note_place(
+                escape.place, f"{escape.what}: {', '.join(paths[:MAX_NAMED])}{more} may be checked there"
+            )
+
     def drop_whole_bodies(self) -> None:
         """A body whose fields are all known by name is not listed as a whole too, unless it goes on as a whole."""
         whole = {s.origin for s in self.report.sinks if s.whole} | {e.origin for e in self.report.escapes}
@@ -295,9 +311,6 @@ class Assembly:
         if idle and standing == "bare":
             # Its type and presence are declared as well, and as idle as the rest.
             standing = "idle"
-        if draft.escape is not None:
-            place = draft.escape.place
-            self.service.note_place(place, f"{draft.escape.what}: {laid.path} may be checked there")
         field = Field(laid.place, laid.path, draft.type, draft.required and not idle, shape.nullable, standing, laid.model,
                       laid.declared, constraints)  # fmt: skip
         return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks,

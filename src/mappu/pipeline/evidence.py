@@ -6,7 +6,7 @@ import msgspec
 
 from mappu.flow.values import Origin, Report, Sink
 from mappu.frameworks.base import Route, Service, Taking
-from mappu.inventory.model import Endpoint, Field, Inventory, Place
+from mappu.inventory.model import Endpoint, Field, Inventory, Place, Unfollowed
 from mappu.sources.settings import Settings
 from mappu.vocabularies.shape import Default, Note, Shape
 
@@ -47,10 +47,12 @@ class RouteEvidence(msgspec.Struct, frozen=True, eq=False):
 
 
 class Scan(msgspec.Struct, frozen=True, eq=False):
-    """The outcome of reading: the inventory without gaps, and the evidence."""
+    """The outcome of reading: the inventory without gaps, and the evidence. `problems` are files and folders that could not
+    be read as they should; what of them was lost is counted in `unreadable`."""
 
     inventory: Inventory
     routes: tuple[RouteEvidence, ...]
     services: tuple[Service, ...]
     settings: Settings
+    problems: tuple[Unfollowed, ...]
     unreadable: int

@@ -113,7 +113,8 @@ def _scan(given: list[Path], config: settings.Settings | None, say: Progress) ->
             reader = Reader(program, by_path[path], decided.rule)
             service = Service(by_path[path], program, tuple(inside[path]), tuple(scopes), reader, decided)
             found = _endpoints(service, language.front_end.language)
-            say(f"{service.root.name}: {len(found)} endpoints")
+            if found:
+                say(f"{service.root.name}: {len(found)} endpoints")
             services.append(service)
             evidence.extend(found)
         damaged = files.damaged()
@@ -158,7 +159,7 @@ def _finish(
         endpoints=tuple(e.endpoint for e in evidence),
         unfollowed=tuple(unfollowed[k] for k in sorted(unfollowed)),
     )
-    return Scan(inventory, tuple(evidence), tuple(services), decided, unreadable)
+    return Scan(inventory, tuple(evidence), tuple(services), decided, tuple(problems), unreadable)
 
 
 def _told_apart(evidence: list[RouteEvidence]) -> list[RouteEvidence]:

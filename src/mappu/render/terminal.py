@@ -11,6 +11,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from mappu.inventory.kinds import KINDS
 from mappu.inventory.model import Endpoint, Gap, Inventory, Standing
 from mappu.inventory.standing import ORDER, WORDS
 from mappu.render import phrases
@@ -38,7 +39,7 @@ def _plural(count: int, word: str) -> str:
 def survey(inventory: Inventory, path: str = ".") -> RenderableType:
     """One screen: services, endpoints by standing, the worst gaps, what was not followed."""
     parts: list[RenderableType] = [_services(inventory), Text(), _standings(inventory)]
-    worst = [g for g in _collapsed(inventory.gaps) if g[0].severity == "high"] or list(_collapsed(inventory.gaps))
+    worst = _worst(inventory.gaps)
     if worst:
         parts += [Text(), _text("What to fix first", "bold")]
         parts += [_line_of(g, len(also)) for g, also in worst[:MAX_WORST]]
@@ -54,6 +55,18 @@ def survey(inventory: Inventory, path: str = ".") -> RenderableType:
     if not inventory.endpoints:
         parts.append(_text("No endpoint was found here. Is this the folder with the service's source?", "yellow"))
     return Group(*parts)
+
+
+def _worst(gaps: Iterable[Gap]) -> list[tuple[Gap, list[Gap]]]:
+    """The gravest faults, one of each kind before the second of any, so that one kind does not hide the others."""
+    found = list(_collapsed(gaps))
+    gravest = [each for each in found if each[0].severity == "high"] or found
+    order, turns = list(KINDS), Counter[str]()
+    ranked = []
+    for each in gravest:
+        turns[each[0].kind] += 1
+        ranked.append((turns[each[0].kind], order.index(each[0].kind), each))
+    return [each for _, _, each in sorted(ranked, key=lambda r: r[:2])]
 
 
 def _services(inventory: Inventory) -> Table:
