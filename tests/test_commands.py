@@ -56,9 +56,9 @@ def fields(found: dict[str, Any]) -> list[tuple[str, str, str, str]]:
     ],
 )  # fmt: skip
 def test_fields_are_filtered(options: tuple[str, ...], keeps: Any, harbour: Path, workshop: Any) -> None:
-    whole = json.loads(workshop.run("fields", str(harbour), "--format", "json").output)
+    whole = json.loads(workshop.run("fields", str(harbour), "--format", "json").stdout)
     done = workshop.run("fields", str(harbour), *options, "--format", "json")
-    found = json.loads(done.output)
+    found = json.loads(done.stdout)
     assert done.exit_code == 0
     assert fields(found) == [row for row in fields(whole) if keeps(*row)]
     assert fields(found)
@@ -109,7 +109,7 @@ def test_wrong_use_is_one_line(args: tuple[str, ...], said: str, workshop: Any) 
 
 
 def test_the_inventory_file_stands_for_its_source(harbour: Path, workshop: Any) -> None:
-    first = workshop.run("fields", str(harbour), "--format", "json").output
+    first = workshop.run("fields", str(harbour), "--format", "json").stdout
     # The same bytes from another folder, in another process, with other hash seeds.
     command = [sys.executable, "-m", "mappu", "fields", ".", "--format", "json"]
     again = subprocess.run(
@@ -126,7 +126,7 @@ def test_the_inventory_file_stands_for_its_source(harbour: Path, workshop: Any) 
         ("survey", "--format", "json"),
     ):
         command_, *rest = args
-        assert workshop.run(command_, str(kept), *rest).output == workshop.run(command_, str(harbour), *rest).output
+        assert workshop.run(command_, str(kept), *rest).stdout == workshop.run(command_, str(harbour), *rest).stdout
     assert first.startswith('{\n  "format": "mappu-inventory/1",\n')
     jsonschema.validate(json.loads(first), json.loads((DOCS / "inventory.schema.json").read_text()))
     assert (DOCS / "inventory.schema.json").read_bytes() == json_schema(), "run `make schema`"
@@ -143,20 +143,20 @@ def test_paths_may_be_files(workshop: Any) -> None:
 
 def test_sheets_agree_with_the_inventory(harbour: Path, workshop: Any) -> None:
     inventory = mappu.survey(harbour)
-    rows = list(csv.DictReader(io.StringIO(workshop.run("fields", str(harbour), "--format", "csv").output)))
+    rows = list(csv.DictReader(io.StringIO(workshop.run("fields", str(harbour), "--format", "csv").stdout)))
     assert [(r["method"], r["path"], r["in"], r["field"]) for r in rows if r["field"]] == [
         (e.method, e.path, f.place, f.path) for e in inventory.endpoints for f in e.fields
     ]
-    gaps = list(csv.DictReader(io.StringIO(workshop.run("gaps", str(harbour), "--format", "csv").output)))
+    gaps = list(csv.DictReader(io.StringIO(workshop.run("gaps", str(harbour), "--format", "csv").stdout)))
     assert [(r["kind"], r["endpoint"] or None, r["why"]) for r in gaps] == [
         (g.kind, g.endpoint, g.why) for g in inventory.gaps
     ]
-    table = workshop.run("gaps", str(harbour), "--format", "markdown").output.splitlines()
+    table = workshop.run("gaps", str(harbour), "--format", "markdown").stdout.splitlines()
     assert len(table) == len(inventory.gaps) + 2
-    counts = json.loads(workshop.run("survey", str(harbour), "--format", "json").output)
+    counts = json.loads(workshop.run("survey", str(harbour), "--format", "json").stdout)
     assert sum(counts["gaps"].values()) == len(inventory.gaps)
     assert sum(counts["services"][0]["endpoints"].values()) == len(inventory.endpoints)
-    kinds = json.loads(workshop.run("explain", "--format", "json").output)
+    kinds = json.loads(workshop.run("explain", "--format", "json").stdout)
     assert {g.kind for g in inventory.gaps} == {k["kind"] for k in kinds}, "the harbour shows every kind"
 
 

@@ -3,11 +3,15 @@
 import csv
 import io
 import os
+import random
 import time
 from pathlib import Path
 from typing import Any
 
 import pytest
+
+import mappu
+from mappu.demo import write
 
 SOUND = """
 from fastapi import FastAPI
@@ -60,8 +64,6 @@ def test_damaged_file_is_said_and_the_rest_is_read(name: str, workshop: Any) -> 
     assert mine[0].startswith(f"mappu: {name}")
     assert said in mine[0]
     assert "Traceback" not in done.stderr
-    import mappu
-
     inventory = mappu.survey(workshop.root)
     assert [u.file for u in inventory.unfollowed if said in u.what] == [name]
     assert "svc POST /sound" in [e.id for e in inventory.endpoints]
@@ -77,8 +79,6 @@ def test_encodings(workshop: Any) -> None:
     ):  # fmt: skip
         (workshop.root / f"{name}.py").write_bytes((first + start + route.format(name, name)).encode(encoding))
     (workshop.root / "pyproject.toml").write_text('[project]\nname = "svc"\n')
-    import mappu
-
     inventory = mappu.survey(workshop.root)
     assert [(e.path, e.fields[0].constraints[0].value) for e in inventory.endpoints] == [
         ("/latin", "^é$"), ("/marked", "^é$"), ("/plain", "^é$"), ("/wide", "^é$"),
@@ -113,8 +113,6 @@ def test_links_and_locked_folders(workshop: Any, monkeypatch: pytest.MonkeyPatch
         return real(path)
 
     monkeypatch.setattr(os, "scandir", scandir)
-    import mappu
-
     inventory = mappu.survey(workshop.root)
     assert {u.file: u.what for u in inventory.unfollowed} == {
         "a": "could not be read: Too many levels of symbolic links",
@@ -165,7 +163,61 @@ def test_nothing_of_the_service_is_run(workshop: Any) -> None:
             "conftest.py": "1/0\n",
         }
     )
-    import mappu
-
     assert len(mappu.survey(workshop.root).endpoints) == 1
     assert not Path(mark).exists()
+
+
+PIECES = (
+    "(",
+    ")",
+    "[",
+    "]",
+    ":",
+    ",",
+    "\n",
+    "    ",
+    "**",
+    "=",
+    ".",
+    "if ",
+    "raise ",
+    '"',
+    "'",
+    "{",
+    "@",
+    "lambda x: ",
+    "\0",
+    "\xff",
+)
+
+
+def damaged(data: bytes, chance: random.Random) -> bytes:
+    """The bytes with a few pieces put in, cut out or repeated somewhere else."""
+    found = bytearray(data)
+    for _ in range(chance.randint(1, 8)):
+        at, other = chance.randrange(len(found)), chance.randrange(len(found))
+        match chance.randrange(3):
+            case 0:
+                found[at:at] = chance.choice(PIECES).encode("latin-1")
+            case 1:
+                del found[at : at + chance.randint(1, 12)]
+            case _:
+                found[other:other] = found[at : at + chance.randint(1, 60)]
+    return bytes(found)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_damage_anywhere_never_stops_the_scan(seed: int, tmp_path: Path) -> None:
+    write(tmp_path)
+    (tmp_path / "sound").mkdir()
+    (tmp_path / "sound" / "main.py").write_text(SOUND)
+    (tmp_path / "sound" / "pyproject.toml").write_text('[project]\nname = "sound"\n')
+    chance = random.Random(seed)
+    files = sorted((tmp_path / "berths").glob("*.py"))
+    for _ in range(12):
+        file = chance.choice(files)
+        kept = file.read_bytes()
+        file.write_bytes(damaged(kept, chance))
+        inventory = mappu.survey(tmp_path)
+        assert "sound POST /sound" in [e.id for e in inventory.endpoints]
+        file.write_bytes(kept)

@@ -372,4 +372,7 @@ def assemble(framework: Framework, service: Service, routes: Iterable[Route], wo
             found.append(Assembly(framework, service, route, engine).build())
         except RecursionError:
             service.note(route.handler, route.scope, f"{key}: too deeply nested to follow")
+        except Exception as error:
+            # A fault of Mappu's own on one route must not cost the others; it is listed for what it is.
+            service.note(route.handler, route.scope, f"{key}: not followed, Mappu failed on it with {error!r}")
     return found

@@ -21,9 +21,11 @@ def _body(whole: bytes, first: n.Span, damage: list[n.Damage]) -> tuple[n.Stmt, 
     tree until somebody asks for a body would cost far more memory than most bodies, never asked for, are worth."""
     part = whole[first.start : first.end]
     lowering = Lowering(part, whole=whole, start=first, damage=damage)
-    root = parser().parse(part).root_node
-    declared = next((c for c in root.named_children if c.type in ("function_definition", "class_definition")), root)
-    return lowering.block(declared.child_by_field_name("body") or declared)
+    node: tree_sitter.Node | None = parser().parse(part).root_node
+    while node is not None and node.type not in ("function_definition", "class_definition"):
+        # In damaged source it may lie inside the damage. What does not begin where it began is something else.
+        node = next((c for c in node.named_children if c.start_byte == 0), None)
+    return lowering.block(node.child_by_field_name("body")) if node is not None else ()
 
 
 class Lowering(Expressions):
