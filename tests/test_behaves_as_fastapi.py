@@ -671,6 +671,20 @@ CASES: dict[str, tuple[str, list[Row]]] = {
                 except Wrong as error:
                     raise HTTPException(409, str(error))
             return inner
+        def logged(function):
+            @functools.wraps(function)
+            def inner(*args, **kwargs):
+                try:
+                    result = function(*args, **kwargs)
+                    try:
+                        log.info("done")
+                    except Exception:
+                        pass
+                    return result
+                except Exception as error:
+                    log.info("failed")
+                    raise error
+            return inner
         @contextmanager
         def turning():
             try:
@@ -707,6 +721,17 @@ CASES: dict[str, tuple[str, list[Row]]] = {
         @app.get("/refusal")
         def e(n: int):
             if n > 5: return refusal("n")
+        @app.get("/logged")
+        @logged
+        def logged_(n: int):
+            if n > 5: raise HTTPException(400)
+        @app.get("/closure")
+        def closure(n: int):
+            problems = []
+            def look():
+                if n > 5: problems.append("too long")
+            look()
+            if problems: raise HTTPException(422, problems)
         @app.get("/made")
         def f(n: int):
             if n > 5: raise not_found()
@@ -741,6 +766,8 @@ CASES: dict[str, tuple[str, list[Row]]] = {
             ("GET /too/high", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
             ("GET /context", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
             ("GET /refusal", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("GET /closure", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
+            ("GET /logged", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
             ("GET /made", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
             ("GET /verdict", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),
             ("GET /thread", "query", "n", "maximum", {"params": {"n": 6}}, {"params": {"n": 5}}),

@@ -28,7 +28,8 @@ def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
         outcome.exits.append(Exit("loop", Result("unknown"), place))
     elif stmt.kind == "raise":
         value = engine.value(stmt.value, state) if stmt.value is not None else NOTHING
-        kind = "raise" if stmt.value is not None else "raise again"
+        again = stmt.value is None or value.via == "caught"
+        kind = "raise again" if again else "raise"
         outcome.exits.append(Exit(kind, raised(engine, stmt.value, value, place), place, value))
     else:
         value = engine.value(stmt.value, state) if stmt.value is not None else NOTHING
@@ -132,7 +133,7 @@ def _catch(engine: Engine, catch: n.Catch, arm: State, handler: Handler) -> Outc
     """Walk the body of a catch, and note with the handler what an error ends as there."""
     if catch.name is not None:
         made = engine.program.resolve(catch.types[0], engine.scope) if catch.types else None
-        arm.env[catch.name] = Value(role="error", made=made)
+        arm.env[catch.name] = Value(role="error", made=made, via="caught")
     before = dict(arm.env)
     step = engine.block(catch.body, arm)
     caught = _caught(step, engine.place(catch))
@@ -144,16 +145,31 @@ def _catch(engine: Engine, catch: n.Catch, arm: State, handler: Handler) -> Outc
 
 
 def wrapping(engine: Engine, decorator: n.Function, scope: Scope) -> Iterator[Handler]:
-    """Yield what the `try` of a decorator around a handler does with its errors."""
+    """Yield what a decorator or context manager does with the errors of what it goes around: by each `try` around the call
+    of what it was given, or around its `yield`."""
+    # The function that is decorated is a parameter of one that declares another in its place.
+    around = [
+        f
+        for f in walk(decorator)
+        if isinstance(f, n.Function) and any(isinstance(s, n.Function) for s in walk(*f.body))
+    ]
+    names = {p.name for f in around for p in f.params if p.kind == "plain"}
     frame = Frame(engine.program.scope_of(decorator, scope), scope.module)
     for node in walk(*decorator.body):
-        if isinstance(node, n.Try):
+        if isinstance(node, n.Try) and any(_goes_on(inner, names) for inner in walk(*node.body)):
             handler = Handler([])
             engine.frames.append(frame)
             for catch in node.catches:
                 _catch(engine, catch, State(), handler)
             engine.frames.pop()
             yield handler
+
+
+def _goes_on(node: n.Expr | n.Stmt, names: set[str]) -> bool:
+    """True for a call of one of the names, or one that is handed one of them; and for a `yield`."""
+    if isinstance(node, n.Call):
+        return any(isinstance(e, n.Name) and e.id in names for e in (node.func, *node.positional))
+    return isinstance(node, n.Unary) and node.op == "yield"
 
 
 def status_name(expr: n.Expr | None) -> int | None:

@@ -95,7 +95,11 @@ class Engine:
             if facts is not None:
                 value = value.but(facts=facts)
             for name, findings in frame.pending.items():
-                self.unread_errors(name, findings, returned)
+                if name in frame.scope.names or len(self.frames) == 1:
+                    self.unread_errors(name, findings, returned)
+                else:
+                    # A list of the function around: that one may look at it.
+                    self.frames[-2].pending.setdefault(name, []).extend(findings)
             return value, outcome
         finally:
             self.frames.pop()

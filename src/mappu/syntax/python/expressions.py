@@ -203,7 +203,8 @@ class Expressions:
         return n.Unary(self.span(node), op, value)
 
     def yield_(self, node: tree_sitter.Node) -> n.Expr:
-        return n.Unary(self.span(node), "yield", self.inner(node)) if node.named_children else self.opaque(node)
+        value = self.inner(node) if node.named_children else n.Literal(self.span(node), None)
+        return n.Unary(self.span(node), "yield", value)
 
     def spread(self, node: tree_sitter.Node) -> n.Expr:
         return n.Unary(self.span(node), "spread", self.inner(node))
