@@ -121,9 +121,12 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
         finding = Finding(finding.origin, "custom", text, finding.place)
     late = next((p for o, p in before.stored if o.covers(finding.origin) or finding.origin.covers(o)), None)
     if result.effect == "rejects" and late is not None and finding.kind not in ("exists", "unique"):
+        if late.file != finding.place.file or late.line > finding.place.line:
+            # Stored in other code, as its own or as part of something else: whether too early is not plain to see.
+            engine.check(finding, Result("unknown", result.status, late), message)
+            return
         engine.check(finding, Result("too-late", result.status, late), message)
-        elsewhere = "" if late.file == finding.place.file else f" of {late.file}"
-        why = f"the check refuses only after the data was stored on line {late.line}{elsewhere}"
+        why = f"the check refuses only after the data was stored on line {late.line}"
         engine.event(Event("late-check", finding.place, why, finding.origin))
         return
     if result.effect == "swallowed" and finding.kind in ("custom", "exists", "unique"):
