@@ -421,3 +421,30 @@ def test_every_kind_is_explained(kind: str) -> None:
     assert "## FastAPI" in text
     assert text.count("```python") >= 2
     assert any(kind in (g[0] for g in gaps) for _, gaps in CASES.values()) or kind == "missing-package"
+
+
+def test_handlers_that_are_methods(workshop: Any) -> None:
+    source = """
+        from fastapi_utils.cbv import cbv
+        from fastapi import APIRouter
+        router = APIRouter()
+        def who(x_who: str = Header(max_length=9)): return x_who
+        @cbv(router)
+        class Pilots:
+            who: str = Depends(who)
+            @router.post("/pilots/{number}")
+            def add(self, number: int, pilot: Pilot):
+                self.keep(pilot)
+            def keep(self, pilot):
+                if pilot.rank > 5:
+                    raise HTTPException(422)
+        app.include_router(router)
+    """
+    endpoint = workshop.survey(HEAD + textwrap.dedent(source)).endpoints[0]
+    found = {(f.place, f.path): [(c.kind, c.value, c.status) for c in f.constraints] for f in endpoint.fields}
+    assert found == {
+        ("path", "number"): [],
+        ("header", "x-who"): [("maxLength", 9, "runs")],
+        ("body", "name"): [("minLength", 2, "runs"), ("maxLength", 40, "runs")],
+        ("body", "rank"): [("minimum", 1, "runs"), ("maximum", 9, "runs"), ("maximum", 5, "runs")],
+    }

@@ -37,13 +37,15 @@ def walk(*nodes: Node) -> Iterator[Node]:
             stack.extend(reversed(inside(node)))
 
 
-def own(*nodes: Node) -> Iterator[Node]:
-    """Yield the nodes and all inside them, but for what lies inside functions declared there; those come by themselves."""
+def own(*nodes: Node, classes: bool = True) -> Iterator[Node]:
+    """Yield the nodes and all inside them, but for what lies inside functions (and, without `classes`, classes) declared there;
+    those come by themselves."""
+    closed = (n.Function,) if classes else (n.Function, n.Class)
     stack = list(reversed(nodes))
     while stack:
         node = stack.pop()
         yield node
-        inside = _INSIDE.get(type(node)) if not isinstance(node, n.Function) else None
+        inside = _INSIDE.get(type(node)) if not isinstance(node, closed) else None
         if inside is not None:
             stack.extend(reversed(inside(node)))
 

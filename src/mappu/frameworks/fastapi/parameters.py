@@ -143,7 +143,10 @@ class _Collector:
             if isinstance(stmt, n.Variable):
                 depends = self.signatures.depends(stmt.value, scope)
                 if depends is not None and depends.positional:
-                    self.depend(depends.positional[0], scope)
+                    given = depends.positional[0]
+                    # `user: str = Depends(user)`: the name on the right is still the one outside the class.
+                    outer = isinstance(given, n.Name) and given.id == stmt.name and scope.parent is not None
+                    self.depend(given, scope.parent if outer and scope.parent is not None else scope)
 
     # --- the whole ----------------------------------------------------------------------------------------------------
 

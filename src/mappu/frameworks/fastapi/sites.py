@@ -97,11 +97,9 @@ class Sites:
     def _collect(self) -> None:
         calls: list[Use] = []
         constructors = self._constructors()
-        for scope in (s for top in self.service.scopes for s in self._below(top, TOKENS, HANGING)):
-            body = scope.owner.body if scope.owner is not None else scope.module.body
-            for node, below in _own_calls(body):
-                function = (below, scope) if below is not None else None
-                hung, handler = node, function
+        for top in (s for file in self.service.scopes for s in self._below(file, TOKENS, HANGING)):
+            for node, below, scope in self._own_calls(top):
+                hung, handler = node, (below, scope) if below is not None else None
                 if isinstance(node.func, n.Call):
                     # `router.get("/x")(function)`: a decorator called by hand.
                     hung, handler = node.func, self._function(node.positional, scope)
@@ -119,6 +117,18 @@ class Sites:
                 self._include(use, use.call.func.name)
             else:
                 self.uses.append(use)
+
+    def _own_calls(self, scope: Scope) -> Iterator[tuple[n.Call, n.Function | None, Scope]]:
+        """Yield the calls of a scope and of the classes in it, without those inside the functions declared there, each with
+        the scope it stands in; the calls of a function's decorators come with the function."""
+        body = scope.owner.body if scope.owner is not None else scope.module.body
+        for node in own(*body, classes=False):
+            if isinstance(node, n.Class):
+                yield from self._own_calls(self.program.scope_of(node, scope))
+            elif isinstance(node, n.Function):
+                yield from ((mark.as_call(), node, scope) for mark in node.marks)
+            elif isinstance(node, n.Call):
+                yield node, None, scope
 
     def _constructors(self) -> set[str]:
         """The names by which the service's files call what makes an app or a router, classes of its own included."""
@@ -314,10 +324,9 @@ class Sites:
                 called = {name, *(b.alias for b in bound)}
                 words = tuple(c.encode() for c in called)
                 for scope in self._below(top, words, words):
-                    body = scope.owner.body if scope.owner is not None else scope.module.body
-                    for node, _ in _own_calls(body):
+                    for node, _, holder in self._own_calls(scope):
                         if (dotted(node.func) or "").rpartition(".")[2] in called:
-                            self._calls[name].append((node, scope))
+                            self._calls[name].append((node, holder))
         return self._calls[name]
 
     # --- reading ------------------------------------------------------------------------------------------------------
@@ -419,14 +428,3 @@ def _stands_for(binding: Binding, names: set[str]) -> bool:
         return any((dotted(b.value) or "").rpartition(".")[2] in names for b in binding.bases)
     value = binding.value if isinstance(binding, n.Assign) else None
     return isinstance(value, n.Name | n.Member) and (dotted(value) or "").rpartition(".")[2] in names
-
-
-def _own_calls(body: tuple[n.Stmt, ...]) -> Iterator[tuple[n.Call, n.Function | None]]:
-    """Yield the calls of a body without those inside the functions declared in it; the calls of a function's decorators
-    come with the function. Class bodies are looked into."""
-    for node in own(*body):
-        if isinstance(node, n.Function):
-            for mark in node.marks:
-                yield mark.as_call(), node
-        elif isinstance(node, n.Call):
-            yield node, None
