@@ -98,7 +98,7 @@ class Sites:
         calls: list[Use] = []
         constructors = self._constructors()
         for top in (s for file in self.service.scopes for s in self._below(file, TOKENS, HANGING)):
-            for node, below, scope in self._own_calls(top):
+            for node, below, scope in self._own_calls(top, HANGING):
                 hung, handler = node, (below, scope) if below is not None else None
                 if isinstance(node.func, n.Call):
                     # `router.get("/x")(function)`: a decorator called by hand.
@@ -118,13 +118,15 @@ class Sites:
             else:
                 self.uses.append(use)
 
-    def _own_calls(self, scope: Scope) -> Iterator[tuple[n.Call, n.Function | None, Scope]]:
-        """Yield the calls of a scope and of the classes in it, without those inside the functions declared there, each with
-        the scope it stands in; the calls of a function's decorators come with the function."""
+    def _own_calls(self, scope: Scope, words: tuple[bytes, ...]) -> Iterator[tuple[n.Call, n.Function | None, Scope]]:
+        """Yield the calls of a scope, and of the classes in it that hold one of the words, without those inside the functions
+        declared there, each with the scope it stands in; the calls of a function's decorators come with the function."""
         body = scope.owner.body if scope.owner is not None else scope.module.body
         for node in own(*body, classes=False):
             if isinstance(node, n.Class):
-                yield from self._own_calls(self.program.scope_of(node, scope))
+                span = node.span
+                if any(scope.module.source.find(word, span.start, span.end) >= 0 for word in words):
+                    yield from self._own_calls(self.program.scope_of(node, scope), words)
             elif isinstance(node, n.Function):
                 yield from ((mark.as_call(), node, scope) for mark in node.marks)
             elif isinstance(node, n.Call):
@@ -324,7 +326,7 @@ class Sites:
                 called = {name, *(b.alias for b in bound)}
                 words = tuple(c.encode() for c in called)
                 for scope in self._below(top, words, words):
-                    for node, _, holder in self._own_calls(scope):
+                    for node, _, holder in self._own_calls(scope, words):
                         if (dotted(node.func) or "").rpartition(".")[2] in called:
                             self._calls[name].append((node, holder))
         return self._calls[name]
