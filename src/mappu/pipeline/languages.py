@@ -1,19 +1,25 @@
 """The languages Mappu reads: each is a front end and a way of finding names across files."""
 
-from types import ModuleType
+from collections.abc import Callable
 
 import msgspec
 
-from mappu.symbols import python as python_names
-from mappu.syntax import python
+from mappu.sources.walk import Tree
+from mappu.symbols.javascript import JavaScriptNames
+from mappu.symbols.names import Finder
+from mappu.symbols.python import PythonNames
+from mappu.syntax import javascript, python
 from mappu.syntax.nodes import FrontEnd
 
 
 class Language(msgspec.Struct, frozen=True):
-    """A front end with its name resolver."""
+    """A front end with its finder of files."""
 
     front_end: FrontEnd
-    names: ModuleType
+    names: Callable[[Tree], Finder]
 
 
-LANGUAGES: tuple[Language, ...] = (Language(python.front_end, python_names),)
+LANGUAGES: tuple[Language, ...] = (
+    Language(javascript.front_end, JavaScriptNames),
+    Language(python.front_end, PythonNames),
+)

@@ -29,7 +29,9 @@ class _Files:
         self.tree = tree
         self.problems: list[Unfollowed] = []
         self.unreadable = 0
-        own = {p: f for p, f in tree.files.items() if p.endswith(language.front_end.suffixes)}
+        self.names = language.names(tree)
+        mine = (p for p in tree.files if p.endswith(language.front_end.suffixes))
+        own = {p: tree.files[p] for p in sorted(self.names.own_files(mine))}
         self.files: dict[str, object] = dict(own)
         self.matching: list[str] = []
         self.modules: list[Module] = []
@@ -99,7 +101,7 @@ def _scan(given: list[Path], config: settings.Settings | None, say: Progress) ->
         say(
             f"{len(files.matching):,} of {len(files.files):,} {language.front_end.language} files hold words of interest"
         )
-        program = Program(files.files, files.load, language.names, language.names.package_of(tree.root))
+        program = Program(files.files, files.load, files.names)
         inside: dict[str, list[str]] = {}
         for path in files.files:
             inside.setdefault(manifests.root_of(path, roots).path, []).append(path)

@@ -1,29 +1,46 @@
 """Modules, names, members and types across files."""
 
-import builtins
-from collections.abc import Callable, Iterable, Iterator
-from types import ModuleType
+from collections.abc import Callable, Container, Iterable, Iterator
+from typing import Protocol
 
 from mappu.symbols.scopes import Binding, Scope, Target, declared
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
 
 MAX_STEPS = 40
-_BUILTINS = frozenset(dir(builtins))
 # Bases that bring no members of their own worth following.
 _NO_MEMBERS = frozenset({"object", "typing.Generic", "abc.ABC", "typing.Protocol"})
-_WRAPPERS = frozenset({"Optional", "Annotated", "ClassVar", "Final"})
+_WRAPPERS = frozenset({"Optional", "Annotated", "ClassVar", "Final", "Promise", "Readonly", "NonNullable"})
+# A method called to get the function itself, tied to its object.
+_TIED = "bind"
 
 Loader = Callable[[str], n.Module | None]
+
+
+class Finder(Protocol):
+    """How a language finds files: one class a language, made for the tree that is scanned. `builtins` are the names known
+    without an import; `receiver` is the word for a method's own object, None where that is the first parameter."""
+
+    builtins: frozenset[str]
+    receiver: str | None
+
+    def own_files(self, paths: Iterable[str]) -> list[str]:
+        """Return the files that people wrote."""
+
+    def locate(self, files: Container[str], importer: str, module: str, level: int) -> str | None:
+        """Return the file that importing `module` in `importer` brings, or None where it is outside."""
+
+    def module_name(self, files: Container[str], path: str) -> str:
+        """Return the name a file is known by in the names of what it holds."""
 
 
 class Names:
     """All modules of one scan, loaded on demand through `loader`; `files` tells which paths exist."""
 
-    def __init__(self, files: dict[str, object], loader: Loader, resolver: ModuleType, above: str = "") -> None:
-        self.files, self.above = files, above
+    def __init__(self, files: dict[str, object], loader: Loader, finder: Finder) -> None:
+        self.files = files
         self._loader = loader
-        self._resolver = resolver
+        self._finder = finder
         self._scopes: dict[str, Scope | None] = {}
         self._inner: dict[tuple[int, int], Scope] = {}
         self._resolved: dict[tuple[str, int], Target | None] = {}
@@ -31,6 +48,7 @@ class Names:
         self._ancestries: dict[tuple[str, int], list[Target]] = {}
         self._set_members: dict[tuple[int, str], tuple[n.Assign, Scope] | None] = {}
         self._module_names: dict[str, str] = {}
+        self._exported: dict[tuple[int, str], Target | None] = {}
 
     # --- modules and scopes -------------------------------------------------------------------------------------------
 
@@ -44,7 +62,7 @@ class Names:
     def _locate(self, importer: str, module: str, level: int) -> str | None:
         key = (importer, module, level)
         if key not in self._located:
-            self._located[key] = self._resolver.locate(self.files, self.above, *key)
+            self._located[key] = self._finder.locate(self.files, *key)
         return self._located[key]
 
     def scope_of(self, owner: n.Function | n.Class, parent: Scope) -> Scope:
@@ -76,7 +94,7 @@ class Names:
             at = at.parent
         path = scope.module.path
         if path not in self._module_names:
-            self._module_names[path] = self._resolver.module_name(self.files, self.above, path)
+            self._module_names[path] = self._finder.module_name(self.files, path)
         parts.append(self._module_names[path])
         return ".".join(reversed(parts))
 
@@ -106,6 +124,8 @@ class Names:
             if called is not expr.value and not (base is not None and isinstance(base.node, n.Class)):
                 return None
             return self.member(base, expr.name, steps + 1) if base is not None else None
+        if isinstance(expr, n.Call) and isinstance(expr.func, n.Member) and expr.func.name == _TIED:
+            return self.resolve(expr.func.value, scope, steps + 1)
         return None
 
     def name_of(self, expr: n.Expr | None, scope: Scope) -> str | None:
@@ -122,11 +142,22 @@ class Names:
         return self._resolved[key]
 
     def _find_name(self, name: str, scope: Scope, steps: int) -> Target | None:
+        if name == self._finder.receiver:
+            return self._around(scope)
         found = self.lookup(name, scope)
         if found is None:
-            return self._from_stars(name, scope, steps) or (Target(name) if name in _BUILTINS else None)
+            return self._from_stars(name, scope, steps) or (Target(name) if name in self._finder.builtins else None)
         bindings, holder = found
         return self._target(bindings, name, holder, steps)
+
+    def _around(self, scope: Scope) -> Target | None:
+        """The class whose method this scope is in."""
+        at: Scope | None = scope
+        while at is not None and at.parent is not None:
+            if isinstance(at.owner, n.Class):
+                return Target(self.full_name(at.parent, at.owner.name), at.owner, at.parent)
+            at = at.parent
+        return None
 
     def _target(self, bindings: list[Binding], name: str, holder: Scope, steps: int) -> Target | None:
         # The same name may be bound in both arms of a version check: the first arm that leads into the source is taken.
@@ -134,8 +165,8 @@ class Names:
         for binding in bindings:
             if isinstance(binding, n.Import):
                 target = self._imported(binding, holder, steps)
-            elif isinstance(binding, n.Assign) and isinstance(binding.value, n.Name | n.Member) and len(bindings) == 1:
-                target = self.resolve(binding.value, holder, steps + 1)
+            elif len(bindings) == 1 and (alias := _alias_of(binding, name)) is not None:
+                target = self.resolve(alias, holder, steps + 1)
                 if target is None or isinstance(target.node, n.Param):
                     target = Target(self.full_name(holder, name), binding, holder)
             else:
@@ -154,7 +185,7 @@ class Names:
             path = self._locate(top.module.path, star.module, star.level)
             inner = self.module_scope(path) if path is not None else None
             if inner is None:
-                if name not in _BUILTINS:
+                if name not in self._finder.builtins:
                     return Target(f"{star.module}.{name}")
                 continue
             if name in inner.names:
@@ -169,18 +200,72 @@ class Names:
         path = self._locate(importer, binding.module, binding.level)
         if binding.name is None:
             inner = self.module_scope(path) if path is not None else None
-            return Target(binding.module, None, inner)
+            whole = self._export(inner, "=", steps) if inner is not None else None
+            return whole or Target(binding.module, None, inner)
         inner = self.module_scope(path) if path is not None and path != importer else None
         if inner is not None:
+            given = self._given_away(inner, binding.name, steps)
+            if given is not None:
+                return given
             if binding.name in inner.names and steps <= MAX_STEPS:
                 return self._target(inner.names[binding.name], binding.name, inner, steps + 1)
             found = self._from_stars(binding.name, inner, steps + 1)
             if found is not None:
                 return found
+        if binding.name == "default":
+            # A package's main thing goes by the package's name.
+            return Target(binding.module, None, inner)
         below = f"{binding.module}.{binding.name}" if binding.module else binding.name
         path = self._locate(importer, below, binding.level)
         inner = self.module_scope(path) if path is not None else None
         return Target(below, None, inner)
+
+    def _given_away(self, scope: Scope, name: str, steps: int) -> Target | None:
+        """What a file gives away under a name: exported so, or a member of the whole that it gives away."""
+        found = self._export(scope, name, steps)
+        if found is not None or "=" not in scope.exports:
+            return found
+        whole = self._export(scope, "=", steps)
+        return whole if name == "default" or whole is None else self.member(whole, name, steps + 1)
+
+    def _export(self, scope: Scope, name: str, steps: int) -> Target | None:
+        given = scope.exports.get(name)
+        if given is None or steps > MAX_STEPS:
+            return None
+        key = (id(scope), name)
+        if key not in self._exported:
+            self._exported[key] = None
+            self._exported[key] = self._held(given.value, scope, self.full_name(scope, name), steps)
+        return self._exported[key]
+
+    def _held(self, value: n.Expr, scope: Scope, name: str, steps: int) -> Target:
+        """What a value written there is: a function, what it names, or a value kept under that name."""
+        if isinstance(value, n.Function):
+            return Target(name, value, scope)
+        named = self.resolve(value, scope, steps + 1) if not isinstance(value, n.Call) else None
+        return named or Target(name, n.Variable(value.span, name.rpartition(".")[2], None, value), scope)
+
+    def _entry(self, target: Target, name: str, steps: int) -> Target | None:
+        """The member of an object written out behind a name."""
+        node, scope = target.node, target.scope
+        if not isinstance(node, n.Variable | n.Assign) or scope is None or node.value is None:
+            return None
+        written = given_to(node, target.name.rpartition(".")[2])
+        if isinstance(written, n.Call) and len(written.args) == 1 and isinstance(written.args[0].value, n.Entries):
+            # Made from an object written out, by a function that knows its members: they are what is called in the end.
+            written = written.args[0].value
+        for key, value in written.entries if isinstance(written, n.Entries) else ():
+            if key is None:
+                spread = self.resolve(value, scope, steps + 1)
+                found = self.member(spread, name, steps + 1) if spread is not None else None
+                if found is not None and found.scope is not None:
+                    return found
+            elif isinstance(key, n.Literal) and key.value == name:
+                entry = (id(value), name)
+                if entry not in self._exported:
+                    self._exported[entry] = self._held(value, scope, f"{target.name}.{name}", steps)
+                return self._exported[entry]
+        return None
 
     def member(self, base: Target, name: str, steps: int = 0) -> Target | None:
         """Return what `base.name` is: in a module, a class with its bases, an instance, or a package outside."""
@@ -188,7 +273,7 @@ class Names:
             return None
         if base.is_module:
             assert base.scope is not None
-            found = self._resolve_in(base.scope, name, steps)
+            found = self._given_away(base.scope, name, steps) or self._resolve_in(base.scope, name, steps)
             if found is not None:
                 return found
             path = self._locate(base.scope.module.path, f"{base.name}.{name}", 0)
@@ -198,6 +283,9 @@ class Names:
             return Target(f"{base.name}.{name}")
         if isinstance(base.node, n.Class):
             return self._class_member(base, name, steps)
+        entry = self._entry(base, name, steps)
+        if entry is not None:
+            return entry
         made = self.class_of(base, steps + 1)
         if made is None:
             return None
@@ -237,7 +325,7 @@ class Names:
     def _assigned(self, class_: n.Class, inner: Scope, name: str) -> tuple[n.Assign, Scope] | None:
         source = inner.module.source
         for method in class_.methods:
-            receiver = method.params[0].name if method.params else ""
+            receiver = self._finder.receiver or (method.params[0].name if method.params else "")
             # Only a body that holds the words is worth lowering.
             if source.find(f"{receiver}.{name}".encode(), method.span.start, method.span.end) < 0:
                 continue
@@ -312,6 +400,40 @@ class Names:
         """Return the first of `names` that the class is or inherits from, or None."""
         wanted = frozenset(names)
         return next((a.name for a in self.ancestry(target) if a.name in wanted), None)
+
+
+def _alias_of(binding: Binding, name: str) -> n.Expr | None:
+    """What a name is simply another name of."""
+    if isinstance(binding, n.Assign) or (isinstance(binding, n.Variable) and binding.type is None):
+        value = given_to(binding, name)
+        tied = isinstance(value, n.Call) and isinstance(value.func, n.Member) and value.func.name == _TIED
+        return value if isinstance(value, n.Name | n.Member) or tied else None
+    return None
+
+
+def given_to(node: n.Variable | n.Assign, name: str) -> n.Expr | None:
+    """Return what a statement gives to a name: its value, or the part of it where several names are given at once."""
+    if isinstance(node, n.Variable):
+        return node.value
+    for target in node.targets:
+        if isinstance(target, n.Entries):
+            return taken_from(target, node.value, name)
+        if not isinstance(target, n.Items):
+            return node.value
+        names = [dotted(t) for t in target.items]
+        parts = node.value.items if isinstance(node.value, n.Items) else ()
+        if name in names and len(parts) == len(names):
+            return parts[names.index(name)]
+    return None
+
+
+def taken_from(target: n.Entries, value: n.Expr, name: str) -> n.Expr | None:
+    """Return what a name gets where an object is taken apart: the member that its key names."""
+    for key, inner in target.entries:
+        bound = inner.target if isinstance(inner, n.Bind) else inner
+        if isinstance(key, n.Literal) and isinstance(key.value, str) and dotted(bound) == name:
+            return n.Member(target.span, value, key.value)
+    return None
 
 
 def _plain_type(type_: n.Expr | None) -> n.Expr | None:

@@ -6,7 +6,7 @@ A `Program` loads files when a name leads to them. `Program.resolve` turns an ex
 
 from collections.abc import Callable
 
-from mappu.symbols.names import MAX_STEPS, Names
+from mappu.symbols.names import MAX_STEPS, Names, given_to, taken_from
 from mappu.symbols.scopes import Binding, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
@@ -18,6 +18,10 @@ _TEXT_METHODS: dict[str, Callable[[str], str]] = {"lower": str.lower, "upper": s
 _ARITHMETIC = frozenset({"+", "-", "*", "**"})
 
 
+# Calls that give back what they are given.
+_SAME = frozenset({"Object.freeze", "Object.seal"})
+
+
 class Program(Names):
     """All modules of one scan, with the values that names stand for."""
 
@@ -25,6 +29,8 @@ class Program(Names):
         """Follow a name to the expression it was assigned, once; the expression itself where it is no name."""
         if expr is None or steps > MAX_STEPS:
             return None
+        if isinstance(expr, n.Call) and dotted(expr.func) in _SAME and expr.positional:
+            return self.value(expr.positional[0], scope, steps + 1)
         if not isinstance(expr, n.Name | n.Member):
             return expr, scope
         target = self.resolve(expr, scope)
@@ -116,20 +122,6 @@ class Program(Names):
 
 # Methods that list what is in a map.
 _OF_MAPS = frozenset({"items", "keys", "values"})
-
-
-def given_to(node: n.Variable | n.Assign, name: str) -> n.Expr | None:
-    """Return what a statement gives to a name: its value, or the part of it where several names are given at once."""
-    if isinstance(node, n.Variable):
-        return node.value
-    for target in node.targets:
-        if not isinstance(target, n.Items):
-            return node.value
-        names = [dotted(t) for t in target.items]
-        parts = node.value.items if isinstance(node.value, n.Items) else ()
-        if name in names and len(parts) == len(names):
-            return parts[names.index(name)]
-    return None
 
 
 def _combine(expr: n.Binary, left: n.Literal | None, right: n.Literal | None) -> n.Literal | None:

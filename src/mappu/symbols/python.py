@@ -1,10 +1,34 @@
 """How Python finds a module: packages, roots and relative imports, over the files of the scan."""
 
+import builtins
 import sys
-from collections.abc import Container
+from collections.abc import Container, Iterable
 from pathlib import Path, PurePosixPath
 
-LANGUAGE = "python"
+from mappu.sources.walk import Tree
+
+
+class PythonNames:
+    """Finds the files that imports lead to. `above` is the package that the scanned folder itself is."""
+
+    builtins = frozenset(dir(builtins))
+    # A method's own object is its first parameter.
+    receiver: str | None = None
+
+    def __init__(self, tree: Tree) -> None:
+        self.above = package_of(tree.root)
+
+    def own_files(self, paths: Iterable[str]) -> list[str]:
+        """The files that people wrote: all of them."""
+        return list(paths)
+
+    def locate(self, files: Container[str], importer: str, module: str, level: int) -> str | None:
+        """Return the file that `import module` (with `level` leading dots) in `importer` brings, or None if outside."""
+        return locate(files, self.above, importer, module, level)
+
+    def module_name(self, files: Container[str], path: str) -> str:
+        """Return the dotted name a file is imported by."""
+        return module_name(files, self.above, path)
 
 
 def package_of(root: Path) -> str:

@@ -14,7 +14,7 @@ Binding = (
 class Scope:
     """The names bound in a module, class or function. Compared by identity."""
 
-    __slots__ = ("_names", "_stars", "module", "owner", "parent")
+    __slots__ = ("_exports", "_names", "_stars", "module", "owner", "parent")
 
     def __init__(
         self, module: n.Module, owner: n.Function | n.Class | None = None, parent: "Scope | None" = None
@@ -22,6 +22,7 @@ class Scope:
         self.module, self.owner, self.parent = module, owner, parent
         self._names: dict[str, list[Binding]] | None = None
         self._stars: list[n.Import] = []
+        self._exports: dict[str, n.Export] = {}
 
     @property
     def names(self) -> dict[str, list[Binding]]:
@@ -39,6 +40,11 @@ class Scope:
         """The `import *` statements here."""
         return self._stars if self.names is not None else []
 
+    @property
+    def exports(self) -> dict[str, n.Export]:
+        """What other files see under a name that is not simply bound here."""
+        return self._exports if self.names is not None else {}
+
     def _bind(self, target: n.Expr, binding: Binding) -> None:
         assert self._names is not None
         if isinstance(target, n.Name):
@@ -46,6 +52,11 @@ class Scope:
         elif isinstance(target, n.Items):
             for item in target.items:
                 self._bind(item, binding)
+        elif isinstance(target, n.Entries):
+            for _, inner in target.entries:
+                self._bind(inner, binding)
+        elif isinstance(target, n.Bind):
+            self._bind(target.target, binding)
 
     def _collect(self, stmts: Iterable[n.Stmt]) -> None:
         assert self._names is not None
@@ -53,6 +64,8 @@ class Scope:
             match stmt:
                 case n.Import(name="*"):
                     self._stars.append(stmt)
+                case n.Export(name=name):
+                    self._exports.setdefault(name, stmt)
                 case n.Import(alias=name) | n.Variable(name=name) | n.Alias(name=name):
                     self._names.setdefault(name, []).append(stmt)
                 case n.Function(name=name) | n.Class(name=name):

@@ -113,20 +113,22 @@ class Items(Node, frozen=True):
 
 
 class Entries(Node, frozen=True):
-    """A map or object written out; a None key is a spread of the value."""
+    """A map or object written out; a None key is a spread of the value. As a target it takes an object apart: a key to the
+    name that gets it, which is a `Bind` where there is a default."""
 
     entries: tuple[tuple["Expr | None", "Expr"], ...]
 
 
 class Unary(Node, frozen=True):
-    """`not x`, `-x`; also `*x` as `spread`, `yield x` and `del x`."""
+    """`not x`, `-x`; also `*x` as `spread`, `yield x`, `del x`, the `typeof` of a value, and `absent x`, which is true where
+    there is no value at all."""
 
     op: str
     value: "Expr"
 
 
 class Binary(Node, frozen=True):
-    """Two operands; operators are spelt `and or == != < <= > >= in not-in is is-not + - * / | &` in every language."""
+    """Two operands; operators are spelt `and or == != < <= > >= in not-in is is-not is-a + - * / | &` in every language."""
 
     op: str
     left: "Expr"
@@ -276,12 +278,22 @@ class Switch(Node, frozen=True):
 
 
 class Import(Node, frozen=True):
-    """Names brought in. `level` counts the dots of a relative import; name None brings in the module itself, `*` all."""
+    """Names brought in. `level` counts the dots of a relative import; name None brings in the module itself, `*` all.
+    `only_type`: the compiler sees it, the running program does not."""
 
     module: str
     level: int
     name: str | None
     alias: str
+    only_type: bool = False
+
+
+class Export(Node, frozen=True):
+    """A name that other files see, where that is not simply a name bound here. `default` is the main one; `=` stands for the
+    whole of what a file gives away."""
+
+    name: str
+    value: "Expr"
 
 
 class Lazy:
@@ -308,6 +320,7 @@ class Function(Node, frozen=True, eq=False):
     returns: "Expr | None"
     marks: tuple[Mark, ...]
     lazy: Lazy
+    is_async: bool = False
 
     @property
     def body(self) -> "tuple[Stmt, ...]":
@@ -322,6 +335,7 @@ class Class(Node, frozen=True, eq=False):
     bases: tuple[Arg, ...]
     marks: tuple[Mark, ...]
     lazy: Lazy
+    form: Word["class", "interface", "enum"] = "class"
 
     @property
     def body(self) -> "tuple[Stmt, ...]":
@@ -345,7 +359,21 @@ Expr: TypeAlias = (
     | Bind | Function | Opaque
 )  # fmt: skip
 Stmt: TypeAlias = (
-    Do | Assign | Variable | If | Loop | Leave | Try | With | Switch | Import | Function | Class | Alias | Opaque
+    Do
+    | Assign
+    | Variable
+    | If
+    | Loop
+    | Leave
+    | Try
+    | With
+    | Switch
+    | Import
+    | Function
+    | Class
+    | Alias
+    | Export
+    | Opaque
 )
 
 

@@ -78,6 +78,7 @@ _INSIDE: dict[type, Callable[[Any], tuple[Node, ...]]] = {
     n.Unary: lambda x: (x.value,),
     n.Do: lambda x: (x.value,),
     n.Alias: lambda x: (x.value,),
+    n.Export: lambda x: (x.value,),
     n.Index: lambda x: (x.value, x.index),
     n.Call: lambda x: (x.func, *[a.value for a in x.args]),
     n.Template: lambda x: x.parts,

@@ -1,13 +1,13 @@
 """The Python front end: tree-sitter's tree lowered to the neutral one."""
 
 from mappu.syntax import nodes as n
-from mappu.syntax.python.statements import Lowering, parser
+from mappu.syntax.python.statements import Statements, parser
 
 
 def parse(path: str, source: bytes) -> n.Module:
     """Return the file as a Module. Never raises on damaged source: what could not be read is in `damage`."""
     root = parser().parse(source).root_node
-    lowering = Lowering(source)
+    lowering = Statements(source)
     body = lowering.block(root)
     if root.has_error:
         lowering.note_errors(root)
@@ -20,7 +20,7 @@ def expression(text: str, span: n.Span) -> n.Expr:
     found = next((c for c in root.named_children if c.type == "expression_statement"), None)
     if found is None or root.has_error:
         return n.Opaque(span, text)
-    return Lowering(text.encode(), at=span).expr(found.named_children[0])
+    return Statements(text.encode(), at=span).expr(found.named_children[0])
 
 
 front_end = n.FrontEnd("python", (".py", ".pyi"), parse, expression)

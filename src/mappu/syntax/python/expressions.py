@@ -3,86 +3,18 @@
 import ast
 import re
 import warnings
-from collections.abc import Callable
 from typing import Any, cast
 
 import tree_sitter
 
 from mappu.syntax import nodes as n
+from mappu.syntax.lowering import MAX_ITEMS, Lowering
 
-# Deeper nesting than people write; it also keeps every recursive walk of the tree well inside Python's own limit.
-MAX_DEPTH = 100
-MAX_DAMAGE = 5
-# A table of data, not a list of alternatives.
-MAX_ITEMS = 2000
-
-_TOP = n.Span(1, 0, 0)
 _OPERATORS = {"not in": "not-in", "is not": "is-not", "<>": "!="}
 
 
-class Expressions:
-    """Lowers the nodes of one file, or of a part of it that begins at `start`. `at` overrides where they stand."""
-
-    def __init__(
-        self, source: bytes, at: n.Span | None = None, whole: bytes | None = None, start: n.Span = _TOP,
-        damage: list[n.Damage] | None = None,
-    ) -> None:  # fmt: skip
-        self.source = source
-        self.whole = source if whole is None else whole
-        self.start = start
-        self.at = at
-        self.depth = 0
-        self.damage = damage if damage is not None else []
-
-    def span(self, node: tree_sitter.Node) -> n.Span:
-        if self.at is not None:
-            return self.at
-        first = self.start
-        return n.Span(node.start_point[0] + first.line, node.start_byte + first.start, node.end_byte + first.start)
-
-    def text(self, node: tree_sitter.Node) -> str:
-        return self.source[node.start_byte : node.end_byte].decode("utf-8", "replace")
-
-    def opaque(self, node: tree_sitter.Node) -> n.Opaque:
-        return n.Opaque(self.span(node), self.text(node)[:200])
-
-    def note_errors(self, root: tree_sitter.Node) -> None:
-        """Note where the source does not parse, outermost places only, a handful at most."""
-        stack = [root]
-        while stack and len(self.damage) < MAX_DAMAGE:
-            node = stack.pop()
-            if node.is_missing or node.type == "ERROR":
-                self.damage.append(n.Damage(self.span(node).line, "syntax error: this part could not be read"))
-            else:
-                stack.extend(c for c in reversed(node.children) if c.has_error or c.is_missing)
-
-    def field(self, node: tree_sitter.Node, name: str) -> tree_sitter.Node:
-        found = node.child_by_field_name(name)
-        return found if found is not None else node
-
-    def opt(self, node: tree_sitter.Node, name: str) -> n.Expr | None:
-        found = node.child_by_field_name(name)
-        return self.expr(found) if found is not None else None
-
-    def expr(self, node: tree_sitter.Node) -> n.Expr:
-        handler = _EXPRESSIONS.get(node.type)
-        if handler is None:
-            return self.opaque(node)
-        self.depth += 1
-        if self.depth > MAX_DEPTH:
-            self.depth -= 1
-            self.damage.append(n.Damage(self.span(node).line, f"nested deeper than {MAX_DEPTH} levels"))
-            return self.opaque(node)
-        found = handler(self, node)
-        self.depth -= 1
-        return found
-
-    def inner(self, node: tree_sitter.Node) -> n.Expr:
-        named = [c for c in node.named_children if c.type != "comment"]
-        return self.expr(named[0]) if named else self.opaque(node)
-
-    def name(self, node: tree_sitter.Node) -> n.Expr:
-        return n.Name(self.span(node), self.text(node))
+class Expressions(Lowering):
+    """Lowers Python's expressions."""
 
     def dotted_name(self, node: tree_sitter.Node) -> n.Expr:
         first, *rest = node.named_children
@@ -281,7 +213,7 @@ class Expressions:
 
 
 _E = Expressions
-_EXPRESSIONS: dict[str, Callable[[Expressions, tree_sitter.Node], n.Expr]] = {
+Expressions.expressions = {
     "identifier": _E.name, "dotted_name": _E.dotted_name, "attribute": _E.member, "member_type": _E.member,
     "subscript": _E.subscript, "generic_type": _E.generic, "call": _E.call, "string": _E.string,
     "concatenated_string": _E.strings, "integer": _E.literal, "float": _E.literal, "true": _E.word, "false": _E.word,

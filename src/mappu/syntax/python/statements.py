@@ -1,6 +1,5 @@
 """Python's statements lowered to the neutral tree."""
 
-from collections.abc import Callable
 from functools import cache
 from typing import Any
 
@@ -8,7 +7,7 @@ import tree_sitter
 import tree_sitter_python
 
 from mappu.syntax import nodes as n
-from mappu.syntax.python.expressions import MAX_DEPTH, Expressions
+from mappu.syntax.python.expressions import Expressions
 
 
 @cache
@@ -20,7 +19,7 @@ def _body(whole: bytes, first: n.Span, damage: list[n.Damage]) -> tuple[n.Stmt, 
     """Lower the body of the function or class that stands there. It is parsed again by itself: holding on to the whole file's
     tree until somebody asks for a body would cost far more memory than most bodies, never asked for, are worth."""
     part = whole[first.start : first.end]
-    lowering = Lowering(part, whole=whole, start=first, damage=damage)
+    lowering = Statements(part, whole=whole, start=first, damage=damage)
     node: tree_sitter.Node | None = parser().parse(part).root_node
     while node is not None and node.type not in ("function_definition", "class_definition"):
         # In damaged source it may lie inside the damage. What does not begin where it began is something else.
@@ -28,31 +27,10 @@ def _body(whole: bytes, first: n.Span, damage: list[n.Damage]) -> tuple[n.Stmt, 
     return lowering.block(node.child_by_field_name("body")) if node is not None else ()
 
 
-class Lowering(Expressions):
+class Statements(Expressions):
     """Lowers the statements of one file, or of a part of it."""
 
-    def block(self, node: tree_sitter.Node | None) -> tuple[n.Stmt, ...]:
-        if node is None:
-            return ()
-        self.depth += 1
-        if self.depth > MAX_DEPTH:
-            self.damage.append(n.Damage(self.span(node).line, f"nested deeper than {MAX_DEPTH} levels"))
-            self.depth -= 1
-            return (self.opaque(node),)
-        found: list[n.Stmt] = []
-        for child in node.named_children:
-            found.extend(self.statement(child))
-        self.depth -= 1
-        return tuple(found)
-
-    def statement(self, node: tree_sitter.Node) -> tuple[n.Stmt, ...]:
-        if node.type in ("ERROR", "block"):
-            # What can be made out inside a damaged part still counts; the damage itself is noted once a file.
-            return self.block(node)
-        handler = _STATEMENTS.get(node.type)
-        if handler is None:
-            return ()
-        return handler(self, node)
+    blocks = frozenset({"ERROR", "block"})
 
     def do(self, node: tree_sitter.Node) -> tuple[n.Stmt, ...]:
         inner = node.named_children[0] if node.named_children else None
@@ -252,14 +230,13 @@ class Lowering(Expressions):
         return tuple(n.Do(self.span(c), n.Unary(self.span(c), "del", self.expr(c))) for c in node.named_children)
 
 
-_Handler = Callable[[Lowering, tree_sitter.Node], tuple[n.Stmt, ...]]
-_L = Lowering
+_S = Statements
 
-_STATEMENTS: dict[str, _Handler] = {
-    "expression_statement": _L.do, "if_statement": _L.if_, "for_statement": _L.for_, "while_statement": _L.while_,
-    "return_statement": _L.return_, "raise_statement": _L.raise_, "assert_statement": _L.assert_,
-    "try_statement": _L.try_, "with_statement": _L.with_, "match_statement": _L.match_,
-    "import_statement": _L.import_, "import_from_statement": _L.from_, "decorated_definition": _L.decorated,
-    "function_definition": _L.function, "class_definition": _L.class_, "type_alias_statement": _L.alias,
-    "break_statement": _L.leave, "continue_statement": _L.leave, "delete_statement": _L.delete,
+Statements.statements = {
+    "expression_statement": _S.do, "if_statement": _S.if_, "for_statement": _S.for_, "while_statement": _S.while_,
+    "return_statement": _S.return_, "raise_statement": _S.raise_, "assert_statement": _S.assert_,
+    "try_statement": _S.try_, "with_statement": _S.with_, "match_statement": _S.match_,
+    "import_statement": _S.import_, "import_from_statement": _S.from_, "decorated_definition": _S.decorated,
+    "function_definition": _S.function, "class_definition": _S.class_, "type_alias_statement": _S.alias,
+    "break_statement": _S.leave, "continue_statement": _S.leave, "delete_statement": _S.delete,
 }  # fmt: skip
