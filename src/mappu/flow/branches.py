@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from mappu.flow import conditions
-from mappu.flow.state import Condition, Outcome, State, element
-from mappu.flow.values import Event, Facts, Finding, Result
+from mappu.flow.state import Condition, Outcome, Sent, State, element
+from mappu.flow.values import NOTHING, Effect, Event, Facts, Finding, Result
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
 
@@ -23,6 +23,11 @@ ERROR_LIST = re.compile(r"err|problem|issue|invalid|fail|violat|message|wrong|mi
 
 def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
     facts = conditions.facts(engine, stmt.test, state)
+    outcomes = [f for f in (*facts.if_true, *facts.if_false) if f.run is not None or f.sent is not None]
+    for finding in outcomes:
+        if finding.run is not None:
+            finding.run.looked = True
+    answered = {f.sent for f in outcomes}
     then, other = state.copy(), state.copy()
     if _asserts(engine, stmt.then):
         # An assertion that something was found, or is there at all, tells the reader what the code knows already.
@@ -49,6 +54,9 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
     outcome.absorb(taken)
     outcome.absorb(skipped)
     outcome.falls = taken.falls or skipped.falls
+    for arm in (then, other) if answered else ():
+        # Whoever asks a helper that has answered already acts on it here.
+        arm.sent = tuple(s for s in arm.sent if s not in answered)
     state.take(s for s, o in ((then, taken), (other, skipped)) if o.falls)
     return outcome
 
@@ -95,11 +103,22 @@ def guard(
     if not ends or any(e.kind == "loop" for e in outcome.exits):
         return
     effects = {e.result.effect for e in ends}
-    if len(engine.frames) > 1 and all(e.kind == "return" for e in ends):
+    if len(engine.frames) > 1 and not engine.frame.goes_on and all(e.kind == "return" for e in ends):
         # What a helper returns refuses nothing by itself: it is a verdict, for whoever called to act on.
-        truths = {True if e.value.role == "answer" else e.value.truth for e in ends}
+        fresh = [s for e in ends for s in e.sent if s not in before.sent]
+        if engine.words.sends and fresh:
+            # It has answered before it leaves.
+            attach(engine, findings, fresh, before)
+            findings = tuple(msgspec.structs.replace(f, sent=fresh[0]) for f in findings)
+        plain = all(e.value is NOTHING for e in ends)
+        truths = {True if e.value.role == "answer" else False if plain else e.value.truth for e in ends}
         if len(truths) == 1 and None not in truths:
             engine.frame.verdicts.append((truths == {True}, findings))
+        return
+    if engine.words.sends and effects == {"carries-on"} and any(f.sent is not None for f in findings):
+        # A helper has sent the refusal, and the handler leaves on it.
+        return
+    if engine.words.sends and effects == {"carries-on"} and any(f.run is not None for f in findings):
         return
     worst = next((e.result for e in ends if e.result.effect == "breaks"), ends[0].result)
     if effects <= {"rejects", "breaks", "unknown"} or effects == {"swallowed"}:
@@ -150,8 +169,15 @@ def guard_that_falls(
     after: State,
     before: State,
 ) -> None:
+    if engine.words.sends:
+        fresh = [s for s in after.sent if s not in before.sent]
+        if fresh:
+            attach(engine, findings, fresh, before)
+            return
+        if outcome.passed:
+            return
     dropped = outcome.dropped
-    if dropped is None and after.status is not None and after.status != before.status:
+    if dropped is None and not engine.words.sends and after.status is not None and after.status != before.status:
         dropped = after.status[1]
     if dropped is not None:
         for finding in findings:
@@ -169,6 +195,16 @@ def guard_that_falls(
                 engine.check(finding, Result("swallowed"))
                 why = "the failed check is only logged, and the handler goes on with the data"
                 engine.event(Event("ignored-outcome", finding.place, why, finding.origin))
+
+
+def attach(engine: Engine, findings: tuple[Finding, ...], sents: list[Sent], before: State) -> None:
+    """Record what an answer refuses that is sent without leaving; whether it is carried on after is judged in the end."""
+    status = sents[0].status
+    effect: Effect = "unknown" if status <= 0 else "rejects" if status < 500 else "breaks"
+    for finding in findings:
+        known = len(engine.report.checks)
+        settle(engine, finding, Result(effect, status, sents[0].place), before, None)
+        sents[0].checks.extend(engine.report.checks[known:])
 
 
 def loop(engine: Engine, stmt: n.Loop, state: State) -> Outcome:
@@ -233,7 +269,7 @@ def _only_notices(engine: Engine, body: tuple[n.Stmt, ...]) -> bool:
 def _gathering(engine: Engine, body: tuple[n.Stmt, ...], state: State) -> str | None:
     """Return the name of the local list that a branch adds an error to, if that is what it does."""
     for stmt in body:
-        base, added = _added_to(stmt)
+        base, added = _added_to(engine, stmt)
         held = state.env.get(base.id) if base is not None else None
         if base is None or held is None or held.role != "local" or held.touched:
             continue
@@ -242,13 +278,13 @@ def _gathering(engine: Engine, body: tuple[n.Stmt, ...], state: State) -> str | 
     return None
 
 
-def _added_to(stmt: n.Stmt) -> tuple[n.Name | None, tuple[n.Expr, ...]]:
+def _added_to(engine: Engine, stmt: n.Stmt) -> tuple[n.Name | None, tuple[n.Expr, ...]]:
     """The list or map that a statement adds to, and what it adds."""
     if isinstance(stmt, n.Do) and isinstance(stmt.value, n.Call) and isinstance(stmt.value.func, n.Member):
         base = stmt.value.func.value
-        if stmt.value.func.name in ("append", "add", "extend") and isinstance(base, n.Name):
+        if stmt.value.func.name in engine.words.language.adders and isinstance(base, n.Name):
             return base, stmt.value.positional
-    if isinstance(stmt, n.Assign) and isinstance(stmt.targets[0], n.Index):
+    if isinstance(stmt, n.Assign) and isinstance(stmt.targets[0], n.Index | n.Member):
         inner = stmt.targets[0].value
         return (inner, (stmt.value,)) if isinstance(inner, n.Name) else (None, ())
     return None, ()

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from mappu.flow.state import State
-from mappu.flow.values import NOTHING, Given, Role, Value, all_touched
+from mappu.flow import endings
+from mappu.flow.state import Frame, Handler, State, element
+from mappu.flow.values import NOTHING, Facts, Given, Result, Role, Value, all_touched
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
@@ -18,15 +20,24 @@ MAX_DEPTH = 3
 MAX_CALLS = 50
 
 
-def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given: Given, state: State) -> Value:
-    """Walk into a function of the service itself."""
+def inline(
+    engine: Engine, expr: n.Call, target: Target, receiver: Value, given: Given, state: State,
+    captured: Mapping[str, Value] | None = None, goes_on: bool = False,
+) -> Value:  # fmt: skip
+    """Walk into a function of the service itself. `captured` are the names it sees around it, where it was written out and
+    handed over; `goes_on` where it goes on in the handler's place."""
     function = target.node
     assert isinstance(function, n.Function)
     assert target.scope is not None
     carries = [*(v for _, v in given), receiver, *receiver.attrs.values()]
-    nested = target.scope.owner is engine.scope.owner and engine.scope.owner is not None
-    if not nested and not any(
-        v.origin or v.whole or v.role == "request" or (v.via == "text" and v.taints) or v.attrs for v in carries
+    nested = _is_inside(target.scope, engine.scope)
+    if (
+        not nested
+        and not captured
+        and not any(
+            v.origin or v.whole or v.role in ("request", "reply", "next") or (v.via == "text" and v.taints) or v.attrs
+            for v in carries
+        )
     ):
         # No client data goes in, or only what was found by it: what comes back is of interest only by its type.
         answer = _answer_of(engine, function, target.scope)
@@ -46,12 +57,16 @@ def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given:
             engine.escape(held, engine.place(expr), f"calls go deeper than {MAX_DEPTH} here ({target.name})")
         return Value(taints=all_touched([v for _, v in given]))
     inner = State()
-    if nested:
+    if nested or captured:
         # A function declared in the one being walked sees its names.
-        inner.env = dict(state.env)
+        inner.env = {**(captured or {}), **(state.env if nested else {})}
     params = list(function.params)
     is_method = isinstance(target.scope.owner, n.Class)
-    if is_method and params and not any((dotted(m.name) or "") == "staticmethod" for m in function.marks):
+    own_word = engine.program.receiver
+    if own_word is not None:
+        if is_method:
+            inner.env[own_word] = receiver
+    elif is_method and params and not any((dotted(m.name) or "") == "staticmethod" for m in function.marks):
         inner.env[params.pop(0).name] = receiver if receiver.made or receiver.origin else Value(made=receiver.made)
     plain = [p for p in params if p.kind == "plain"]
     named: dict[str, Value] = {}
@@ -60,6 +75,9 @@ def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given:
         name = arg.name or next((p.name for p in free), None) if not arg.spread else None
         if name is not None:
             named[name] = held
+            if held.refers is None and held.origin is None and not held.touched and not isinstance(arg.value, n.Opaque):
+                # A schema, a class or a table handed over is known by what was written there.
+                named[name] = held.but(refers=(arg.value, engine.scope), captured=state.env)
     inner.env |= named
     for param in plain:
         if param.name not in named:
@@ -67,9 +85,109 @@ def inline(engine: Engine, expr: n.Call, target: Target, receiver: Value, given:
         elif inner.env[param.name] is NOTHING or inner.env[param.name].made is None:
             inner.env[param.name] = _with_type(engine, inner.env[param.name], param, target.scope)
     inner.stored, inner.staged = state.stored, state.staged
-    found, _ = engine.function(function, target.scope, inner)
+    inner.sent, inner.present = state.sent, state.present
+    found, outcome = engine.function(function, target.scope, inner, goes_on)
     state.stored, state.staged = inner.stored, inner.staged
+    exits = [e for e in outcome.exits if e.kind == "return"]
+    state.sent = tuple(dict.fromkeys(s for sents in (inner.sent, *(e.sent for e in exits)) for s in sents))
+    if nested:
+        # What it gave the names around it stays.
+        for name, value in inner.env.items():
+            if name in state.env and name not in {p.name for p in function.params}:
+                state.env[name] = value
+    if engine.words.sends and outcome.exits and not outcome.falls and all(e.kind == "raise" for e in outcome.exits):
+        engine.leave_with(outcome.exits[0].result, outcome.exits[0].place)
     return found
+
+
+def _is_inside(scope: Scope, around: Scope) -> bool:
+    """True for a function that stands in the one being walked, or in one inside it."""
+    at: Scope | None = scope
+    while at is not None and at.owner is not None:
+        if at.owner is around.owner:
+            return True
+        at = at.parent
+    return False
+
+
+def _function(engine: Engine, held: Value) -> tuple[n.Function, Scope] | None:
+    """The function that a value stands for."""
+    if held.refers is None:
+        return None
+    named, scope = held.refers
+    if isinstance(named, n.Function):
+        return named, scope
+    target = engine.program.resolve(named, scope)
+    if target is not None and isinstance(target.node, n.Function) and target.scope is not None:
+        return target.node, target.scope
+    return None
+
+
+def handed_over(
+    engine: Engine, expr: n.Call, held: Value, given: list[Value], state: State, goes_on: bool = False
+) -> Value:
+    """Walk a function that is handed to other code, which calls it with these values."""
+    found = _function(engine, held)
+    if found is None:
+        return NOTHING
+    function, scope = found
+    args = [(n.Arg(n.Opaque(expr.span, "")), v) for v in given[: len(function.params)]]
+    return inline(engine, expr, Target(function.name, function, scope), NOTHING, args, state, held.captured, goes_on)
+
+
+def each(engine: Engine, expr: n.Call, method: str, receiver: Value, given: Given, state: State) -> Value | None:
+    """A method that calls the function it is given for each element; and one that calls it with what comes later."""
+    words = engine.words.language
+    if method not in words.each and method not in words.then:
+        return None
+    if _function(engine, given[0][1]) is None:
+        return None
+    if method in words.then:
+        return handed_over(engine, expr, given[0][1], [receiver], state, goes_on=True)
+    values = [element(receiver)]
+    if method.startswith("reduce"):
+        values.insert(0, given[1][1] if len(given) > 1 else NOTHING)
+    found = handed_over(engine, expr, given[0][1], values, state)
+    facts = found.facts
+    if facts is not None and method in words.any_of:
+        return Value(taints=receiver.touched, facts=Facts((), facts.if_false))
+    if facts is not None and method in words.all_of:
+        return Value(taints=receiver.touched, facts=Facts(facts.if_true, ()))
+    if receiver.role == "lookup" or receiver.role == "store":
+        # What is found among records, by what the test compares.
+        asked = frozenset(f.origin for f in (*facts.if_true, *facts.if_false)) if facts is not None else found.touched
+        return Value(role="lookup", taints=receiver.taints | asked)
+    if method in ("filter", "sort"):
+        return receiver
+    return Value(
+        taints=receiver.touched | found.touched,
+        attrs={"[]": found} if found.attrs else {},
+        role=("local" if not receiver.touched and not found.touched else "data"),
+    )
+
+
+def caught(engine: Engine, expr: n.Call, promise: n.Expr, state: State) -> Value:
+    """`promise.catch(handler)`: what the call in front throws goes to the handler."""
+    handler = engine.value(expr.positional[0], state) if expr.positional else NOTHING
+    result: Result | None = Result("unknown", None, engine.place(expr))
+    found = _function(engine, handler)
+    if handler.role == "next":
+        result = endings.PASSED
+    elif found is not None:
+        function, scope = found
+        engine.frames.append(Frame(engine.program.scope_of(function, scope), scope.module))
+        arm = state.copy()
+        arm.env |= handler.captured
+        name = function.params[0].name if function.params else None
+        catch = n.Catch(function.span, (), name, function.body)
+        noted = Handler([])
+        endings.catch(engine, catch, arm, noted)
+        engine.frames.pop()
+        result = noted.catches[0][2]
+    engine.handlers.append(Handler([(n.Catch(expr.span, (), None, ()), engine.scope, result)]))
+    value = engine.value(promise, state)
+    engine.handlers.pop()
+    return value
 
 
 def _answer_of(engine: Engine, function: n.Function, scope: Scope) -> Value | None:
@@ -112,9 +230,15 @@ def construct(engine: Engine, target: Target, given: Given) -> Value:
     return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole)
 
 
-def outside(engine: Engine, expr: n.Call, name: str, target: Target | None, receiver: Value, given: Given) -> Value:
+def outside(
+    engine: Engine, expr: n.Call, name: str, target: Target | None, receiver: Value, given: Given, state: State
+) -> Value:
     """A call that cannot be looked into: what comes back may be anything that outside code made of client data."""
     language = engine.words.language
+    for _, held in given:
+        if held.refers is not None and isinstance(held.refers[0], n.Function):
+            # It calls the function it is given, sooner or later.
+            handed_over(engine, expr, held, [], state, goes_on=True)
     touched = all_touched([v for _, v in given]) | receiver.touched
     last = name.rpartition(".")[2] or (expr.func.name if isinstance(expr.func, n.Member) else "")
     # What a list or map made here is given goes no further than that.

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from mappu.flow import callees, conditions, endings, storage
+from mappu.flow import callees, conditions, endings, replies, storage
 from mappu.flow.state import State, element
 from mappu.flow.values import (
     FLAT,
@@ -15,6 +16,7 @@ from mappu.flow.values import (
     Finding,
     Given,
     ModelRun,
+    OpenRun,
     Origin,
     Read,
     Result,
@@ -33,19 +35,35 @@ if TYPE_CHECKING:
 
 def call(engine: Engine, expr: n.Call, state: State) -> Value:
     """Return what a call gives back; what it does to client data is recorded."""
-    expr, holder = _by_reference(engine, expr, state)
-    run = engine.words.runs(expr, holder)
+    expr, holder, captured = _by_reference(engine, expr, state)
+    run = engine.words.runs(expr, holder, lambda e: _referred(engine, e, holder, state))
     if run is not None:
         return _run_model(engine, expr, run, state)
     method = expr.func.name if isinstance(expr.func, n.Member) else None
+    if isinstance(expr.func, n.Member) and method in engine.words.language.catch:
+        return callees.caught(engine, expr, expr.func.value, state)
     receiver = engine.value(expr.func.value, state) if isinstance(expr.func, n.Member) else NOTHING
     if receiver.role == "request" and method is not None:
-        return _request_call(engine, expr, method)
+        return _request_call(engine, expr, method, state)
     if method in ("any", "all") or (isinstance(expr.func, n.Name) and expr.func.id in ("any", "all")):
         found = _quantified(engine, expr, state)
         if found is not None:
             return found
     given = [(a, engine.value(a.value, state)) for a in expr.args]
+    if receiver.role == "reply" and method is not None:
+        return replies.call(engine, expr, method, receiver, given, state)
+    if isinstance(expr.func, n.Name) and (called := state.env.get(expr.func.id)) is not None and called.role == "next":
+        return replies.go_on(engine, expr, given, state)
+    if (
+        method is not None
+        and given
+        and (found := callees.each(engine, expr, method, receiver, given, state)) is not None
+    ):
+        return found
+    if method in engine.words.language.contains and isinstance(expr.func, n.Member) and given:
+        if given[0][1].origin is not None or (expr.func.value is not None and receiver.origin is not None):
+            facts = conditions.contained(engine, expr, expr.func.value, given[0][1], receiver, state)
+            return Value(taints=receiver.touched | given[0][1].touched, facts=facts)
     if method is not None and receiver.touched:
         found = _data_method(engine, expr, method, receiver, given, state)
         if found is not None:
@@ -75,24 +93,39 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
         stored = storage.storage(engine, expr, method, receiver, given, state)
         if stored is not None:
             return stored
+    if isinstance(expr.func, n.Function):
+        target = Target("", expr.func, holder)
     if target is not None and isinstance(target.node, n.Function) and target.scope is not None:
-        return callees.inline(engine, expr, target, receiver, given, state)
+        return callees.inline(engine, expr, target, receiver, given, state, captured)
     if target is not None and isinstance(target.node, n.Class):
         return callees.construct(engine, target, given)
-    return callees.outside(engine, expr, name, target, receiver, given)
+    return callees.outside(engine, expr, name, target, receiver, given, state)
 
 
-def _by_reference(engine: Engine, expr: n.Call, state: State) -> tuple[n.Call, Scope]:
-    """A call of, or on, a parameter that stands for a function or class: the call with what it stands for instead, and
-    the scope from which that is seen."""
+def _by_reference(engine: Engine, expr: n.Call, state: State) -> tuple[n.Call, Scope, Mapping[str, Value]]:
+    """A call of, or on, something that stands for a function or class: the call with what it stands for instead, the scope
+    from which that is seen, and the names a function written out sees around it."""
     func = expr.func
     base = func.value if isinstance(func, n.Member) else func
     held = state.env.get(base.id) if isinstance(base, n.Name) else None
+    if isinstance(base, n.Member) and isinstance(base.value, n.Name):
+        # A member of an object handed over: `schemas.body`.
+        around = state.env.get(base.value.id)
+        held = around.attrs.get(base.name) if around is not None else None
     if held is None or held.refers is None:
-        return expr, engine.scope
+        return expr, engine.scope, {}
     named, scope = held.refers
     func = n.Member(func.span, named, func.name) if isinstance(func, n.Member) else named
-    return n.Call(expr.span, func, expr.args), scope
+    return n.Call(expr.span, func, expr.args), scope, held.captured
+
+
+def _referred(engine: Engine, expr: n.Expr, scope: Scope, state: State) -> tuple[n.Expr, Scope]:
+    """What an expression stands for, where it names something handed to the function being walked."""
+    held = state.env.get(expr.id) if isinstance(expr, n.Name) else None
+    if isinstance(expr, n.Member) and isinstance(expr.value, n.Name):
+        around = state.env.get(expr.value.id)
+        held = around.attrs.get(expr.name) if around is not None else None
+    return held.refers if held is not None and held.refers is not None else (expr, scope)
 
 
 def _callee(engine: Engine, expr: n.Call, receiver: Value, method: str | None, scope: Scope) -> Target | None:
@@ -108,6 +141,8 @@ def _run_model(engine: Engine, expr: n.Call, run: RunWord, state: State) -> Valu
     for arg in expr.args:
         if arg.value is not run.argument:
             engine.value(arg.value, state)
+    if run.outcome:
+        return _told(engine, expr, run, held)
     if held.origin is not None and not held.via:
         model_run(engine, expr, run, held)
         made = engine.program.resolve(run.type, run.scope)
@@ -130,10 +165,46 @@ def model_run(engine: Engine, node: n.Node, run: RunWord, held: Value) -> None:
         engine.report.runs.append(found)
 
 
-def _request_call(engine: Engine, expr: n.Call, method: str) -> Value:
+def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
+    """The outcome of a model's rules as something to be looked at."""
+    origin, place = held.origin, engine.place(expr)
+    if origin is None or held.via not in ("", "number", "dump"):
+        fields = {k: v for k, v in held.attrs.items() if v.origin is not None}
+        if not fields:
+            # Only what was made from client data is checked: what it refuses is not told field by field.
+            return Value(taints=held.touched, attrs={k: held for k, v in run.outcome.items() if v == "value"})
+        origin = Origin(next(iter(fields.values())).origin.place)  # type: ignore[union-attr]
+    opened = OpenRun(origin, run.type, run.scope, place)
+    if any((o.place, o.origin) == (place, origin) for o in engine.open_runs):
+        opened = next(o for o in engine.open_runs if (o.place, o.origin) == (place, origin))
+    else:
+        engine.open_runs.append(opened)
+    finding = Finding(origin, "custom", place.text, place, run=opened)
+    passed = Facts((finding,), ())
+    kinds = {
+        "passed": Value(facts=passed), "failed": Value(facts=passed.swapped()),
+        "faults": Value(facts=passed.swapped(), via="faults"), "value": Value(origin, taints=held.taints),
+    }  # fmt: skip
+    attrs = {name: kinds[told] for name, told in run.outcome.items()}
+    return attrs.pop("", NOTHING).but(attrs=attrs)
+
+
+def _request_call(engine: Engine, expr: n.Call, method: str, state: State) -> Value:
+    getter = engine.words.getters.get(method)
+    if getter is not None and expr.positional:
+        key = engine.text(expr.positional[0], state)
+        if key is None:
+            return Value(taints=frozenset({Origin(getter)}))
+        child = Origin(getter).child(key.lower() if getter == "header" else key)
+        engine.report.reads.append(Read(child, engine.place(expr)))
+        return Value(child)
+    if method in engine.kept:
+        return engine.kept[method]
     place = engine.words.request.get(method)
     if place is None:
         return NOTHING
+    if place == "request":
+        return Value(role="request")
     error = engine.words.broken.get(method)
     result = endings.thrown(engine, Target(error), None, engine.place(expr)) if error is not None else None
     engine.report.reads.append(Read(Origin(place), engine.place(expr), strict=error is not None, result=result))
@@ -148,15 +219,24 @@ def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: 
         return Value(
             taints=held.touched, facts=conditions.pattern_facts(engine, origin, words.tests[method], "full", expr)
         )
-    if method in ("startswith", "endswith") and origin is not None and expr.positional:
+    if method in words.text_tests and origin is not None and expr.positional:
         text = engine.text(expr.positional[0], state)
         if text is not None:
-            pattern = f"^{text}" if method == "startswith" else f"{text}$"
+            pattern = words.text_tests[method].format(re.escape(text))
             return Value(taints=held.touched, facts=conditions.pattern_facts(engine, origin, pattern, "none", expr))
+    if origin is not None and words.no_value and origin.path and not held.via:
+        # A method of something that is not there.
+        _asked_of_nothing(engine, expr, origin, state)
     if method in words.keeps:
         return held
     if origin is None:
         return None
+    if (
+        given
+        and (matcher := words.matchers.get(method)) is not None
+        and (made := _pattern(engine, expr.args[0].value, engine.scope))
+    ):
+        return Value(taints=held.touched, facts=conditions.pattern_facts(engine, origin, made, matcher, expr))
     if method in ("get", "getlist", "pop", "setdefault") and expr.positional:
         key = engine.text(expr.positional[0], state)
         if key is not None:
@@ -170,7 +250,7 @@ def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: 
         return held.made_from() if origin.place in FLAT and not origin.path else Value(origin.child("{}"))
     if method in engine.words.dumps:
         return Value(origin, via="dump", made=None)
-    if method in ("items", "multi_items"):
+    if method in ("items", "multi_items", "entries"):
         return Value(origin, via="pairs")
     if method in ("values", "keys"):
         return Value(origin, via=method)
@@ -201,6 +281,8 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
         return Value(first.origin, via="size", taints=first.taints)
     if name == "isinstance" and first.origin is not None and len(expr.args) == 2:
         return Value(taints=first.touched, facts=_type_facts(engine, expr, first.origin))
+    if name in words.lax_numbers and first.touched:
+        return Value(first.origin, via="number" if first.origin is not None else "", taints=first.taints)
     if name in words.converts and first.origin is not None:
         type_, error = words.converts[name]
         result = endings.thrown(engine, Target(error), None, engine.place(expr))
@@ -215,14 +297,38 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
     if name in words.collections and not given:
         return Value(role="local")
     matcher = words.matchers.get(name)
-    if matcher is not None and len(expr.positional) >= 2:
+    if matcher is not None and len(expr.positional) >= 2 and not isinstance(expr.func, n.Name):
         return _matched(engine, expr, expr.positional[0], given[1][1], matcher)
     if isinstance(expr.func, n.Member) and expr.func.name in words.matchers and len(given) == 1:
-        made = engine.program.value(expr.func.value, engine.scope)
-        if made is not None and isinstance(made[0], n.Call) and made[0].positional:
-            if (engine.program.name_of(made[0].func, made[1]) or "").endswith("compile"):
-                return _matched(engine, expr, made[0].positional[0], first, words.matchers[expr.func.name], made[1])
+        text = _pattern(engine, expr.func.value, engine.scope)
+        if text is not None:
+            facts = conditions.pattern_facts(engine, first.origin, text, words.matchers[expr.func.name], expr)
+            return Value(taints=first.touched, facts=facts)
+    if name in words.type_tests and first.origin is not None:
+        found = Finding(first.origin, "type", words.type_tests[name], engine.place(expr), presence=True)
+        return Value(taints=first.touched, facts=Facts((found,), ()))
+    if name in words.type_faults and first.origin is not None and first.via == "number":
+        found = Finding(first.origin, "type", words.type_faults[name], engine.place(expr), presence=True)
+        return Value(taints=first.touched, facts=Facts((), (found,)))
     return None
+
+
+def _pattern(engine: Engine, expr: n.Expr, scope: Scope) -> str | None:
+    """The text of a pattern made beforehand, here or behind a name."""
+    made = engine.program.value(expr, scope)
+    if made is None or not isinstance(made[0], n.Call) or not made[0].positional:
+        return None
+    name = engine.program.name_of(made[0].func, made[1]) or ""
+    return engine.program.text(made[0].positional[0], made[1]) if name in engine.words.language.pattern_makers else None
+
+
+def _asked_of_nothing(engine: Engine, expr: n.Call, origin: Origin, state: State) -> None:
+    """A method called on client data that may not be there: the language throws then."""
+    assert isinstance(expr.func, n.Member)
+    safe = expr.func.safe or origin.path[-1] in ("[]", "{}") or any(p.covers(origin) for p in state.present)
+    if not safe and origin.place != "path":
+        missing = endings.thrown(engine, Target(engine.words.language.no_value), None, engine.place(expr))
+        engine.report.reads.append(Read(origin, engine.place(expr), strict=True, result=missing))
 
 
 def _matched(
@@ -249,17 +355,27 @@ def answer(engine: Engine, expr: n.Call, target: Target | None, scope: Scope) ->
     words = engine.words
     kind = engine.program.derives(target, words.errors)
     if kind is not None:
-        own = endings.status_of(engine, expr.argument(words.errors[kind], "status_code"), scope)
+        position = words.errors[kind]
+        # A position below nought is the status that this class always has.
+        own = -position if position < 0 else endings.status_of(engine, expr.argument(position, "status_code"), scope)
         if own is None:
-            own = endings.status_in_class(engine, target)
-        message = engine.program.text(expr.argument(words.errors[kind] + 1, "detail"), scope)
+            own = endings.status_made(engine, expr, target, scope) or endings.status_in_class(engine, target)
+        message = engine.program.text(expr.argument(max(position, -1) + 1, "detail"), scope)
         return Value(role="error", status=own, made=target, message=message)
+    if isinstance(target.node, n.Class) and words.known_errors.top in {a.name for a in engine.program.ancestry(target)}:
+        own = endings.status_made(engine, expr, target, scope)
+        if own is not None:
+            return Value(role="error", status=own, made=target, message=_first_text(engine, expr, scope))
     base = engine.program.derives(target, words.answers)
     if base is None:
         return None
     code = expr.argument(1, "status_code")
     status = endings.status_of(engine, code, scope) if code is not None else words.answers[base]
     return Value(role="answer", status=status)
+
+
+def _first_text(engine: Engine, expr: n.Call, scope: Scope) -> str | None:
+    return next((t for e in expr.positional if (t := engine.program.text(e, scope)) is not None), None)
 
 
 def _house(engine: Engine, expr: n.Call, stands_for: Mapping[ConstraintKind, object], given: Given) -> None:

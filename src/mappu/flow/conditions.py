@@ -37,6 +37,10 @@ def facts(engine: Engine, expr: n.Expr, state: State) -> Facts:
         case n.Binary(op="or", left=left, right=right):
             first = facts(engine, left, state).swapped()
             return _both(engine, expr, first, _then(engine, right, first, state).swapped()).swapped()
+        case n.Unary(op="absent", value=value):
+            return _absent(engine, expr, engine.value(value, state))
+        case n.Binary(op="is-a", left=left, right=right):
+            return _is_a(engine, expr, engine.value(left, state), right)
         case n.Binary(op=op) if op in _OPPOSITE:
             return _compare(engine, expr, state)
         case n.Literal():
@@ -67,7 +71,7 @@ def truth(engine: Engine, expr: n.Expr, value: Value) -> Facts:
     if value.role == "lookup":
         return _looked_up(value, place)
     if value.origin is not None and value.via in ("", "number"):
-        present = Finding(value.origin, "notEmpty", None, place, presence=True)
+        present = Finding(value.origin, "notEmpty", None, place, presence=True, falsy=bool(engine.words.language.falsy))
         return Facts((present,), (_custom(engine, expr, value.origin),))
     if value.origin is not None and value.via == "size":
         return Facts((Finding(value.origin, "notEmpty", None, place),), ())
@@ -85,6 +89,44 @@ def from_verdicts(verdicts: list[tuple[bool, tuple[Finding, ...]]], returned: li
         if not verdicts:
             when_false += last.if_false
     return Facts(when_true, when_false) if when_true or when_false else None
+
+
+def _absent(engine: Engine, expr: n.Expr, value: Value) -> Facts:
+    if value.facts is not None:
+        return value.facts.swapped()
+    if value.role == "lookup":
+        return _looked_up(value, engine.place(expr)).swapped()
+    if value.origin is None:
+        return Facts()
+    return Facts((), (Finding(value.origin, "required", True, engine.place(expr), presence=True),))
+
+
+def _is_a(engine: Engine, expr: n.Expr, value: Value, type_: n.Expr) -> Facts:
+    """`value instanceof Type`."""
+    if value.origin is None:
+        return Facts()
+    named = engine.words.language.types.get(dotted(type_) or "")
+    if named is None:
+        return _customs(engine, expr, Value(value.origin))
+    return Facts((Finding(value.origin, "type", named, engine.place(expr), presence=True),), ())
+
+
+def contained(engine: Engine, expr: n.Call, container: n.Expr, item: Value, receiver: Value, state: State) -> Facts:
+    """`container.includes(item)`: an allow-list, records, a text or list of the client's own."""
+    place = engine.place(expr)
+    if receiver.origin is not None and item.origin is None and not receiver.via:
+        text = engine.text(expr.positional[0], state)
+        if text is None:
+            return _customs(engine, expr, Value(receiver.origin))
+        return pattern_facts(engine, receiver.origin, re.escape(text).replace(r"\@", "@"), "none", expr) or Facts()
+    if item.origin is None or item.via not in ("", "number"):
+        return _customs(engine, expr, _direct(item, receiver))
+    if receiver.role in ("store", "lookup"):
+        return _looked_up(Value(taints=frozenset({item.origin})), place)
+    allowed = constants_in(engine, container)
+    if allowed:
+        return Facts((Finding(item.origin, "enum", allowed, place),), (_custom(engine, expr, item.origin),))
+    return _customs(engine, expr, _direct(item, receiver))
 
 
 def _custom(engine: Engine, expr: n.Expr, origin: Origin) -> Finding:
@@ -143,15 +185,30 @@ def _compare(engine: Engine, expr: n.Binary, state: State) -> Facts:
     if left.role == "lookup" and right_constant is not None and right_constant.value is None:
         found = _looked_up(left, place)
         return found.swapped() if op in ("is", "==") else found
+    if left.via == "typeof" and left.origin is not None and right_constant is not None:
+        return _typeof(engine, left.origin, op, str(right_constant.value), place)
     if left.origin is None and right.origin is not None and left_constant is not None:
         left, right_constant, op = right, left_constant, _MIRROR[op]
     elif left.origin is None or right_constant is None:
         return _unknown_limit(engine, expr, left, right, op)
     assert left.origin is not None
+    if op in ("is", "is-not") and right_constant.value is None and not engine.words.language.null_is_absent:
+        null = Facts((), (Finding(left.origin, "nullable", False, place),))
+        return null if op == "is" else null.swapped()
+    if right_constant.value is False and op == "==" and left.facts is not None:
+        return left.facts.swapped()
     true = _holds(left, op, right_constant.value, place)
     false = _holds(left, _OPPOSITE[op], right_constant.value, place)
     vague = (_custom(engine, expr, left.origin),)
     return Facts(true if true is not None else vague, false if false is not None else vague)
+
+
+def _typeof(engine: Engine, origin: Origin, op: str, named: str, place: Place) -> Facts:
+    type_ = engine.words.language.types.get(named)
+    if type_ is None:
+        return Facts()
+    found = Facts((Finding(origin, "type", type_, place, presence=True),), ())
+    return found if op in ("==", "is") else found.swapped()
 
 
 def _holds(value: Value, op: str, limit: object, place: Place) -> tuple[Finding, ...] | None:

@@ -17,6 +17,10 @@ from mappu.syntax.walk import dotted, walk
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
 
+# What a catch does that hands the error on to whoever answers errors; and the status of an answer that the error chooses.
+PASSED = Result("unknown")
+OWN_STATUS = -1
+
 _STATUSES = {s.name: s.value for s in HTTPStatus} | {"UNPROCESSABLE_CONTENT": 422, "CONTENT_TOO_LARGE": 413}
 
 
@@ -34,20 +38,23 @@ def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
     else:
         value = engine.value(stmt.value, state) if stmt.value is not None else NOTHING
         status = value.status if value.role == "answer" else None
-        if status is None and state.status is not None and len(engine.frames) == 1:
+        if status is None and state.status is not None and (engine.words.sends or len(engine.frames) == 1):
             status = state.status[0]
         effect = Result("rejects" if status is not None and 400 <= status < 500 else "carries-on", status, place)
         if status is not None and status >= 500:
             effect = Result("breaks", status, place)
-        elif status is not None and 300 <= status < 400:
+        elif status is not None and (300 <= status < 400 or status <= 0):
             # Sent somewhere else: back to a form with an error, or on to where everything goes.
             effect = Result("unknown", status, place)
-        outcome.exits.append(Exit("return", effect, place, value))
+        again = value.role == "answer" and value.via == "caught"
+        outcome.exits.append(Exit("raise again" if again else "return", effect, place, value, state.sent))
+        outcome.passed = again
     return outcome
 
 
-def raised(engine: Engine, expr: n.Expr | None, value: Value, place: Place) -> Result:
-    """What raising this ends as: through the catches around it, the framework's own errors, the service's maps."""
+def raised(engine: Engine, expr: n.Expr | None, value: Value, place: Place, passed: bool = False) -> Result:
+    """What raising this ends as: through the catches around it, the framework's own errors, the service's maps. `passed`
+    where it is handed on to whoever answers errors, past the catches."""
     if expr is None:
         return Result("unknown", None, place)
     callee = expr.func if isinstance(expr, n.Call) else expr
@@ -56,30 +63,45 @@ def raised(engine: Engine, expr: n.Expr | None, value: Value, place: Place) -> R
     if target is not None and not isinstance(target.node, n.Class):
         made = engine.program.class_of(target) if target.node is not None else None
         target = made or target
-    return thrown(engine, target, value.status, place)
+    status = value.status
+    if status is None and "status" in "".join(value.attrs):
+        status = next((int(v.literal.value) for k, v in value.attrs.items() if k in engine.words.status_members
+                       and v.literal is not None and isinstance(v.literal.value, int)), None)  # fmt: skip
+    return thrown(engine, target, status, place, passed)
 
 
-def thrown(engine: Engine, target: Target | None, status: int | None, place: Place) -> Result:
+def thrown(engine: Engine, target: Target | None, status: int | None, place: Place, passed: bool = False) -> Result:
     """The same for an error known by its class."""
-    for handler in reversed(engine.handlers):
+    for handler in reversed(engine.handlers) if not passed else ():
         for catch, scope, result in handler.catches:
             if catches(engine, catch, scope, target):
                 if result is None:
                     break
+                if result is PASSED:
+                    passed = True
+                    break
+                if result.effect == "unknown" and result.status == OWN_STATUS:
+                    # The answer takes its status from the error.
+                    return _ending(status or 500, result.place or place)
                 return result
-    if target is None:
+        if passed:
+            break
+    if engine.loses and not passed:
+        return Result("breaks", 500, place)
+    if target is None and status is None:
         return Result("unknown", None, place)
-    if status is None and engine.program.derives(target, engine.words.errors) is not None:
+    if status is None and target is not None and engine.program.derives(target, engine.words.errors) is not None:
         return Result("unknown", None, place)
-    if status is None:
-        status = engine.words.mapped(target)
+    status = engine.words.mapped(target, status)
     if status == 0:
         # Mapped to a status that is only known when it happens; the error's own class often says which.
-        status = status_in_class(engine, target)
+        status = status_in_class(engine, target) if target is not None else None
         if status is None:
             return Result("unknown", None, place)
-    if status is None:
-        return Result("breaks", 500, place)
+    return _ending(500 if status is None else status, place)
+
+
+def _ending(status: int, place: Place) -> Result:
     # A redirect turns the request away as well, to a login page say.
     return Result("rejects" if 300 <= status < 500 else "breaks", status, place)
 
@@ -90,6 +112,10 @@ def catches(engine: Engine, catch: n.Catch, scope: Scope, target: Target | None)
     errors = engine.words.known_errors
     names = set(error_names(engine.program, errors, target)) if target is not None else {errors.top}
     aliases = errors.aliases
+    last = {x.rpartition(".")[2] for x in names}
+    if any(isinstance(t, n.Literal) and t.value in last for t in catch.types):
+        # Told by its name alone.
+        return True
     listed = (engine.program.name_of(t, scope) or dotted(t) or "" for t in catch.types)
     return any(aliases.get(name, name) in names for name in listed)
 
@@ -107,9 +133,9 @@ def error_names(program: Program, errors: Errors, target: Target) -> Iterator[st
 def try_(engine: Engine, stmt: n.Try, state: State) -> Outcome:
     outcome, arms = Outcome(), []
     handler = Handler([])
-    for catch in stmt.catches:
+    for clause in stmt.catches:
         arm = state.copy()
-        step = _catch(engine, catch, arm, handler)
+        step = catch(engine, clause, arm, handler)
         outcome.exits.extend(e for e in step.exits if e.kind == "return")
         if step.falls:
             arms.append(arm)
@@ -129,19 +155,31 @@ def try_(engine: Engine, stmt: n.Try, state: State) -> Outcome:
     return outcome
 
 
-def _catch(engine: Engine, catch: n.Catch, arm: State, handler: Handler) -> Outcome:
+def catch(engine: Engine, clause: n.Catch, arm: State, handler: Handler) -> Outcome:
     """Walk the body of a catch, and note with the handler what an error ends as there."""
-    if catch.name is not None:
-        made = engine.program.resolve(catch.types[0], engine.scope) if catch.types else None
-        arm.env[catch.name] = Value(role="error", made=made, via="caught")
+    if clause.name is not None:
+        made = engine.program.resolve(clause.types[0], engine.scope) if clause.types else None
+        arm.env[clause.name] = Value(role="error", made=made, via="caught")
     before = dict(arm.env)
-    step = engine.block(catch.body, arm)
-    caught = _caught(step, engine.place(catch))
-    if step.falls and any(v is not before.get(k) for k, v in arm.env.items()):
+    step = engine.block(clause.body, arm)
+    caught = _caught(step, engine.place(clause))
+    if step.falls and not step.passed and engine.words.sends and arm.status is not None and arm.sent:
+        # An answer was sent there; what the handler does after the catch is its last word all the same.
+        caught = _sent(arm.status, engine.place(clause))
+    elif step.falls and engine.words.sends and arm.status is not None and arm.status[0] == OWN_STATUS:
+        caught = _sent(arm.status, engine.place(clause))
+    elif step.falls and any(v is not before.get(k) for k, v in arm.env.items()):
         # It keeps an error answer for later, or goes on with something else in place of what was refused.
-        caught = Result("unknown", None, engine.place(catch))
-    handler.catches.append((catch, engine.scope, caught))
+        caught = Result("unknown", None, engine.place(clause))
+    handler.catches.append((clause, engine.scope, caught))
     return step
+
+
+def _sent(status: tuple[int, Place], place: Place) -> Result:
+    code = status[0]
+    if code <= 0:
+        return Result("unknown", code or None, place)
+    return Result("rejects" if code < 500 else "breaks", code, place)
 
 
 def wrapping(engine: Engine, decorator: n.Function, scope: Scope) -> Iterator[Handler]:
@@ -159,8 +197,8 @@ def wrapping(engine: Engine, decorator: n.Function, scope: Scope) -> Iterator[Ha
         if isinstance(node, n.Try) and any(_goes_on(inner, names) for inner in walk(*node.body)):
             handler = Handler([])
             engine.frames.append(frame)
-            for catch in node.catches:
-                _catch(engine, catch, State(), handler)
+            for clause in node.catches:
+                catch(engine, clause, State(), handler)
             engine.frames.pop()
             yield handler
 
@@ -187,6 +225,53 @@ def status_of(engine: Engine, expr: n.Expr | None, scope: Scope) -> int | None:
     return status_name(expr)
 
 
+def status_made(engine: Engine, call: n.Call, target: Target, scope: Scope, steps: int = 0) -> int | None:
+    """The status that making an error of the service's own gives it: an argument of the call that its constructor, or that of
+    a class it inherits from, keeps as the status."""
+    node, holder = target.node, target.scope
+    if not isinstance(node, n.Class) or holder is None or steps > 5:
+        return None
+    inside = engine.program.scope_of(node, holder)
+    members = engine.words.status_members
+    for member in node.body:
+        if isinstance(member, n.Variable) and member.name in members and member.value is not None:
+            return status_of(engine, member.value, inside)
+    made = next((m for m in node.methods if m.name in _CONSTRUCTORS), None)
+    base = next((engine.program.resolve(b.value, holder) for b in node.bases if b.name is None), None)
+    if made is None:
+        return status_made(engine, call, base, scope, steps + 1) if base is not None else None
+    names = [p.name for p in made.params if p.name != "self"]
+    given = dict(zip(names, call.positional, strict=False))
+
+    def status(value: n.Expr | None) -> int | None:
+        if isinstance(value, n.Binary) and value.op == "or":
+            return status(value.left) or status(value.right)
+        if isinstance(value, n.Name) and value.id in names:
+            default = next((p.default for p in made.params if p.name == value.id), None)
+            return status_of(engine, given.get(value.id) or default, scope if value.id in given else inside)
+        return status_of(engine, value, inside)
+
+    for part in walk(*made.body):
+        if isinstance(part, n.Assign) and any(isinstance(t, n.Member) and t.name in members for t in part.targets):
+            return status(part.value)
+        if isinstance(part, n.Call) and isinstance(part.func, n.Name) and part.func.id == "super" and base is not None:
+            if isinstance(base.node, n.Class):
+                handed = tuple(
+                    n.Arg(given.get(a.value.id, a.value) if isinstance(a.value, n.Name) else a.value) for a in part.args
+                )
+                found = status_made(engine, n.Call(part.span, part.func, handed), base, scope, steps + 1)
+                if found is not None:
+                    return found
+            kind = engine.program.derives(base, engine.words.errors)
+            position = engine.words.errors[kind] if kind is not None else None
+            if position is not None and position >= 0 and len(part.positional) > position:
+                return status(part.positional[position])
+    return None
+
+
+_CONSTRUCTORS = frozenset({"constructor", "__init__"})
+
+
 def status_in_class(engine: Engine, target: Target) -> int | None:
     """The status an error class of the service's own hands to the framework's, in its constructor or as a member."""
     for ancestor in engine.program.ancestry(target):
@@ -209,6 +294,8 @@ def status_in_class(engine: Engine, target: Target) -> int | None:
 
 def _caught(step: Outcome, place: Place) -> Result | None:
     """What an error ends as in a catch whose body ends like this; None where it is raised on unchanged."""
+    if step.passed:
+        return PASSED
     if step.falls:
         # An error answer that was made there and not returned does not make the catch leave.
         return Result("swallowed", None, step.dropped or place)

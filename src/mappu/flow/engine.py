@@ -7,9 +7,22 @@ constraint of what comes after.
 
 from collections.abc import Iterable
 
-from mappu.flow import branches, calls, conditions, endings, expressions
-from mappu.flow.state import Condition, Frame, Handler, Outcome, State, join
-from mappu.flow.values import NOTHING, Check, Escape, Event, Finding, Report, Result, Sink, SinkKind, Value
+from mappu.flow import branches, calls, conditions, endings, expressions, replies
+from mappu.flow.state import Condition, Exit, Frame, Handler, Outcome, Sent, State, join
+from mappu.flow.values import (
+    NOTHING,
+    Check,
+    Escape,
+    Event,
+    Finding,
+    ModelRun,
+    OpenRun,
+    Report,
+    Result,
+    Sink,
+    SinkKind,
+    Value,
+)
 from mappu.flow.words import Entry, Words
 from mappu.inventory.model import Place
 from mappu.symbols.program import Program, Scope
@@ -34,7 +47,15 @@ class Engine:
         # The expression of the statement being walked, where nobody takes what it gives back.
         self.dropped: n.Expr | None = None
         self.answers: dict[int, Value | None] = {}
-        self._entered: dict[tuple[object, ...], tuple[Value, Report]] = {}
+        # True while what is thrown past the function being walked is answered by nobody.
+        self.loses = False
+        # A call that never comes back, as what it ends with; the statement it stands in ends there.
+        self.gone: Exit | None = None
+        # What earlier functions of the route left on the request.
+        self.kept: dict[str, Value] = {}
+        self.sents: list[Sent] = []
+        self.open_runs: list[OpenRun] = []
+        self._entered: dict[tuple[object, ...], tuple[Value, Report, dict[str, Value]]] = {}
 
     @property
     def frame(self) -> Frame:
@@ -54,6 +75,7 @@ class Engine:
         """Walk the functions of a route in order and return what was found."""
         whole = Report()
         results: list[Value] = []
+        self.kept = {}
         for entry in entries:
             value, found = self.enter(entry, results)
             results.append(value)
@@ -63,13 +85,18 @@ class Engine:
     def enter(self, entry: Entry, results: list[Value]) -> tuple[Value, Report]:
         """Walk one function that the framework calls; the same one with the same arguments is walked once."""
         earlier = {name: results[i] for name, i in entry.earlier.items()}
-        key = (id(entry.function), id(entry.scope), *sorted(entry.data.items(), key=str), *sorted(entry.requests),
-               *((name, id(value)) for name, value in sorted(earlier.items(), key=lambda e: e[0])))  # fmt: skip
+        key = (id(entry.function), id(entry.scope), id(entry.made_by), *sorted(entry.data.items(), key=str),
+               *sorted(entry.requests),
+               *((name, id(value)) for name, value in sorted((self.kept | earlier).items(), key=lambda e: e[0])))  # fmt: skip
         if key not in self._entered:
             self.report, self.calls = Report(), 0
+            self.sents, self.open_runs, self.loses, self.gone = [], [], entry.loses, None
             state = State()
-            state.env = {name: Value(origin, made=entry.types.get(name)) for name, origin in entry.data.items()}
+            state.env = self.around(entry)
+            state.env |= {name: Value(origin, made=entry.types.get(name)) for name, origin in entry.data.items()}
             state.env |= {name: Value(role="request") for name in entry.requests} | earlier
+            state.env |= {name: Value(role="reply") for name in entry.replies}
+            state.env |= {name: Value(role="next") for name in entry.nexts}
             for name, made in entry.types.items():
                 held = state.env.get(name, NOTHING)
                 if held.made is None and held.role == "data":
@@ -77,12 +104,28 @@ class Engine:
             self.handlers = [h for wrapper in entry.wrappers for h in endings.wrapping(self, *wrapper)]
             value, _ = self.function(entry.function, entry.scope, state)
             self.handlers = []
-            self._entered[key] = value, self.report
-        return self._entered[key]
+            replies.judge(self)
+            self._entered[key] = value, self.report, dict(self.kept)
+        value, found, self.kept = self._entered[key]
+        return value, found
 
-    def function(self, function: n.Function, scope: Scope, state: State) -> tuple[Value, Outcome]:
-        """Walk a function's body; return what it gives back and how it ends."""
+    def around(self, entry: Entry) -> dict[str, Value]:
+        """What a function that is made by a call sees around it: what was handed to that call."""
+        if entry.made_by is None:
+            return {}
+        call, scope = entry.made_by
+        self.frames.append(Frame(scope, scope.module))
+        try:
+            return dict(self.value(call, State()).captured)
+        finally:
+            self.frames.pop()
+
+    def function(
+        self, function: n.Function, scope: Scope, state: State, goes_on: bool = False
+    ) -> tuple[Value, Outcome]:
+        """Walk a function's body; return what it gives back and how it ends. `goes_on` as in `Frame`."""
         frame = Frame(self.program.scope_of(function, scope), scope.module)
+        frame.goes_on = goes_on and (len(self.frames) == 1 or self.frame.goes_on)
         self.frames.append(frame)
         self.calling.append(function)
         try:
@@ -120,6 +163,11 @@ class Engine:
         outcome = Outcome()
         for stmt in stmts:
             step = self.statement(stmt, state)
+            if self.gone is not None:
+                # A call in it never comes back.
+                step = step or Outcome()
+                step.exits.append(self.gone)
+                step.falls, self.gone = False, None
             if step is not None:
                 outcome.absorb(step)
                 if not step.falls:
@@ -169,6 +217,11 @@ class Engine:
     def do(self, stmt: n.Do, expr: n.Expr, state: State) -> Outcome | None:
         self.dropped = expr
         value = self.value(expr, state)
+        if self.words.sends:
+            # The answer is sent: whether the handler then carries on is seen from what it does next.
+            outcome = Outcome()
+            outcome.passed = value.role == "answer" and value.via == "caught"
+            return outcome
         if value.role in ("answer", "error") and (value.status or 0) >= 400 and isinstance(expr, n.Call):
             outcome = Outcome()
             outcome.dropped = self.place(stmt)
@@ -192,6 +245,10 @@ class Engine:
                 exprs = source.items if isinstance(source, n.Items) and len(source.items) == len(items) else None
                 for i, item in enumerate(items):
                     self.bind(item, self.value(exprs[i], state) if exprs else self.part(value, i), state)
+            case n.Entries():
+                self.take_apart(target, value, state)
+            case n.Bind(target=inner):
+                self.bind(inner, value, state)
             case n.Member(value=base, name=name):
                 self.bind_member(target, base, name, value, source, state)
             case n.Index(value=base, index=index):
@@ -202,6 +259,22 @@ class Engine:
                 elif isinstance(base, n.Name) and base.id in state.env and held.origin is None:
                     state.env[base.id] = Value(role=held.role, taints=held.touched | value.touched, made=held.made,
                                                attrs=held.attrs, whole=held.whole)  # fmt: skip
+
+    def take_apart(self, target: n.Entries, value: Value, state: State) -> None:
+        """`{a, b: c, ...rest} = value`: each name gets a member."""
+        named = []
+        for key, inner in target.entries:
+            text = self.text(key, state) if key is not None else None
+            if text is None:
+                self.bind(inner, value if key is None else value.made_from(), state)
+                continue
+            named.append(text)
+            held = expressions.member_of(self, target, value, text, state)
+            if isinstance(inner, n.Bind):
+                default = self.value(inner.value, state)
+                self.bind(inner.target, held.but(taints=held.taints | default.touched), state)
+            else:
+                self.bind(inner, held, state)
 
     def part(self, value: Value, position: int) -> Value:
         """What the name at `position` gets when a value is taken apart."""
@@ -216,6 +289,12 @@ class Engine:
         self, target: n.Member, base: n.Expr, name: str, value: Value, source: n.Expr | None, state: State
     ) -> None:
         held = self.value(base, state)
+        if held.role == "reply":
+            replies.assigned(self, target, name, value, source, state)
+            return
+        if held.role == "request":
+            self.kept[name] = value
+            return
         if name == self.words.status_member and self.is_answer(held):
             status = endings.status_of(self, source, self.scope)
             if held.role == "answer" and isinstance(base, n.Name):
@@ -243,9 +322,19 @@ class Engine:
 
     # --- records ------------------------------------------------------------------------------------------------------
 
+    def leave_with(self, result: Result, place: Place) -> None:
+        """Let the statement being walked end here: a call in it throws."""
+        self.gone = Exit("raise", result, place)
+
     def check(self, finding: Finding, result: Result, message: str | None = None) -> None:
+        if finding.run is not None:
+            # What refuses is the outcome of a model's rules: all of them are checked here.
+            run = finding.run
+            run.settled = True
+            self.report.runs.append(ModelRun(run.origin, run.type, run.scope, run.place, result))
+            return
         found = Check(finding.origin, finding.kind, finding.value, finding.place, result, message, finding.sized,
-                      finding.presence, finding.asserted)  # fmt: skip
+                      finding.presence, finding.asserted, finding.falsy)  # fmt: skip
         if found not in self.report.checks:
             self.report.checks.append(found)
 
@@ -268,6 +357,7 @@ class Engine:
 
     def store(self, value: Value, place: Place, state: State, at_once: bool) -> None:
         """Client data goes to storage, at once or when a commit follows."""
+        replies.carry_on(state)
         for part in (p for p in (value, *value.attrs.values()) if p.via != "outside"):
             for origin in sorted(part.touched, key=lambda o: (o.place, o.path)):
                 # What is given to one column has been chosen.

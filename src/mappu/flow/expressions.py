@@ -13,7 +13,7 @@ from mappu.syntax import nodes as n
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
 
-_COMPARISONS = frozenset({"and", "==", "!=", "<", "<=", ">", ">=", "in", "not-in", "is", "is-not"})
+_COMPARISONS = frozenset({"and", "==", "!=", "<", "<=", ">", ">=", "in", "not-in", "is", "is-not", "is-a"})
 
 
 def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
@@ -33,12 +33,12 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
             found = value(engine, inner, state)
             engine.frame.yields.append(found)
             return NOTHING
-        case n.Unary(op="not"):
+        case n.Unary(op="not" | "absent"):
             return Value(facts=conditions.facts(engine, expr, state))
         case n.Binary(op="or", left=left, right=right):
             first, second = value(engine, left, state), value(engine, right, state)
             if first.origin is not None:
-                return Value(first.origin, first.via, first.taints | second.touched)
+                return Value(first.origin, first.via, first.taints | second.touched, whole=first.whole)
             if "lookup" in (first.role, second.role):
                 return Value(role="lookup", taints=first.taints | second.taints)
             return Value(taints=first.touched | second.touched, facts=conditions.facts(engine, expr, state))
@@ -71,8 +71,13 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
             return _text_of([value(engine, p, state) for p in pieces])
         case n.Binary():
             return _combined(engine, expr, state)
+        case n.Unary(op="typeof", value=inner):
+            held = value(engine, inner, state)
+            return Value(held.origin, via="typeof") if held.origin is not None else held.made_from()
         case n.Unary(value=inner):
             return value(engine, inner, state)
+        case n.Function():
+            return Value(refers=(expr, engine.scope), captured=dict(state.env))
     return NOTHING
 
 
@@ -137,21 +142,50 @@ def _global(engine: Engine, target: Target | None) -> Value:
         name = engine.program.name_of(made.func, target.scope) if isinstance(made, n.Call) else None
         if literal or name in engine.words.language.collections:
             return Value(role="store")
+        if isinstance(made, n.Items) and engine.words.sends and all(isinstance(i, n.Entries) for i in made.items):
+            # Records written out to begin with.
+            return Value(role="store")
         found = engine.program.class_of(target)
         return Value(made=found) if found is not None else Value()
     return Value()
 
 
 def _member(engine: Engine, expr: n.Member, held: Value, name: str, state: State) -> Value:
+    found = member_of(engine, expr, held, name, state)
+    if (
+        held.origin is not None and not expr.safe and engine.words.language.no_value and not held.origin.path
+        and held.origin.place == "body" and Origin("body") not in state.present and engine.words.empty_body is not None
+    ):  # fmt: skip
+        # Nothing may have read a body: there is none then, and asking it for a member throws.
+        missing = endings.thrown(engine, Target(engine.words.language.no_value), None, engine.place(expr))
+        engine.report.reads.append(Read(held.origin, engine.place(expr), strict=True, result=missing))
+    return found
+
+
+def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State) -> Value:
+    """What a member of a value holds."""
     if held.role == "request":
+        if name in engine.kept:
+            return engine.kept[name]
         place = engine.words.request.get(name)
+        if place == "request":
+            return held
         if place is not None:
             return Value(Origin(place))
         return Value(role="data")
+    if held.role == "reply":
+        return held if name in engine.words.replies else NOTHING
     if name in held.attrs:
         return held.attrs[name]
-    if held.origin is not None and not held.via:
-        return Value(held.origin.child(name), taints=held.taints)
+    if held.via == "faults":
+        return held
+    if name in engine.words.language.size_members and held.origin is not None and (held.origin.path or held.via):
+        return Value(held.origin, via="size", taints=held.taints)
+    if held.origin is not None and held.via in ("", "dump"):
+        child = held.origin.child(name.lower() if held.origin.place == "header" else name)
+        if engine.words.language.no_value:
+            engine.report.reads.append(Read(child, engine.place(expr)))
+        return Value(child, taints=held.taints)
     if held.origin is not None:
         return held.made_from()
     if held.role == "lookup":
@@ -163,7 +197,7 @@ def _member(engine: Engine, expr: n.Member, held: Value, name: str, state: State
             return held.made_from().but(made=engine.program.class_of(target) if target.node is not None else None)
     if held.touched:
         return held.made_from()
-    return _global(engine, engine.program.resolve(expr, engine.scope))
+    return _global(engine, engine.program.resolve(expr, engine.scope)) if isinstance(expr, n.Member) else NOTHING
 
 
 def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: State) -> Value:
@@ -174,8 +208,9 @@ def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: Sta
             if key.value in held.attrs:
                 return held.attrs[key.value]
             child = held.origin.child(key.value)
-            missing = endings.thrown(engine, Target(engine.words.language.missing_key), None, engine.place(expr))
-            strict = child not in state.present
+            key_error = engine.words.language.missing_key
+            missing = endings.thrown(engine, Target(key_error), None, engine.place(expr)) if key_error else None
+            strict = bool(key_error) and child not in state.present
             engine.report.reads.append(Read(child, engine.place(expr), strict, result=missing))
             return Value(child)
         if held.origin.place in FLAT and not held.origin.path:

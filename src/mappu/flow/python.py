@@ -55,4 +55,5 @@ language = Language(
         "jinja2.Template": "template", "string.Template": "template",
     },
     missing_key="KeyError",
+    text_tests={"startswith": "^{}", "endswith": "{}$"},
 )  # fmt: skip

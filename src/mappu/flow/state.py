@@ -2,16 +2,28 @@
 
 from collections.abc import Iterable
 
-from mappu.flow.values import NOTHING, Finding, Origin, Result, Value
+from mappu.flow.values import NOTHING, Check, Finding, Origin, Result, Value
 from mappu.inventory.model import Place
 from mappu.symbols.program import Scope
 from mappu.syntax import nodes as n
 
 
+class Sent:
+    """An error answer that a handler sent without leaving: `checks` are what it refuses, `carried` is set once something is
+    done after it all the same. Compared by identity."""
+
+    __slots__ = ("carried", "checks", "place", "status")
+
+    def __init__(self, status: int, place: Place) -> None:
+        self.status, self.place = status, place
+        self.checks: list[Check] = []
+        self.carried = False
+
+
 class State:
     """What is known at one point of a path."""
 
-    __slots__ = ("env", "present", "staged", "status", "stored")
+    __slots__ = ("env", "present", "sent", "staged", "status", "stored")
 
     def __init__(self) -> None:
         self.env: dict[str, Value] = {}
@@ -21,11 +33,13 @@ class State:
         self.staged: list[tuple[Origin, Place]] = []
         # The status set on a response object that the framework will send; an answer only once the function returns.
         self.status: tuple[int, Place] | None = None
+        # Error answers that may have been sent on the way here.
+        self.sent: tuple[Sent, ...] = ()
 
     def copy(self) -> "State":
         twin = State()
         twin.env, twin.stored, twin.staged = dict(self.env), list(self.stored), list(self.staged)
-        twin.status, twin.present = self.status, self.present
+        twin.status, twin.present, twin.sent = self.status, self.present, self.sent
         return twin
 
     def take(self, branches: Iterable["State"]) -> None:
@@ -36,7 +50,9 @@ class State:
         first, *rest = arms
         self.env, self.stored, self.staged = dict(first.env), list(first.stored), list(first.staged)
         self.status, self.present = first.status, first.present
+        self.sent = tuple(dict.fromkeys(s for arm in arms for s in arm.sent))
         for arm in rest:
+            self.status = self.status or arm.status
             self.present &= arm.present
             for name, value in arm.env.items():
                 self.env[name] = join(self.env.get(name, NOTHING), value)
@@ -62,25 +78,30 @@ def join(left: Value, right: Value) -> Value:
 class Exit:
     """One way a path ends: by return (with the value) or by raise, and what the client meets."""
 
-    __slots__ = ("kind", "place", "result", "value")
+    __slots__ = ("kind", "place", "result", "sent", "value")
 
-    def __init__(self, kind: str, result: Result, place: Place, value: Value = NOTHING) -> None:
-        self.kind, self.result, self.place, self.value = kind, result, place, value
+    def __init__(
+        self, kind: str, result: Result, place: Place, value: Value = NOTHING, sent: tuple[Sent, ...] = ()
+    ) -> None:
+        self.kind, self.result, self.place, self.value, self.sent = kind, result, place, value, sent
 
 
 class Outcome:
-    """How a run of statements ends. `dropped` is an error answer that was made and did not end anything."""
+    """How a run of statements ends. `dropped` is an error answer that was made and did not end anything; `passed` where a
+    caught error was handed on to whoever answers errors."""
 
-    __slots__ = ("dropped", "exits", "falls")
+    __slots__ = ("dropped", "exits", "falls", "passed")
 
     def __init__(self) -> None:
         self.falls = True
         self.exits: list[Exit] = []
         self.dropped: Place | None = None
+        self.passed = False
 
     def absorb(self, other: "Outcome") -> None:
         self.exits.extend(other.exits)
         self.dropped = self.dropped or other.dropped
+        self.passed = self.passed or other.passed
 
 
 class Handler:
@@ -95,6 +116,8 @@ class Frame:
 
     def __init__(self, scope: Scope, module: n.Module) -> None:
         self.scope, self.module = scope, module
+        # True for a function handed to other code, which goes on in the handler's place: its leaving is the handler's.
+        self.goes_on = False
         self.verdicts: list[tuple[bool, tuple[Finding, ...]]] = []
         self.yields: list[Value] = []
         self.pending: dict[str, list[Finding]] = {}

@@ -74,7 +74,7 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
             _query_text(engine, given, place)
         before = receiver.taints if receiver.role == "lookup" else frozenset()
         return Value(role="lookup", taints=frozenset().union(before, *(_asked(v) for _, v in given)))
-    if receiver.role == "store" and method in ("append", "add", "update", "setdefault", "insert", "extend"):
+    if receiver.role == "store" and method in words.language.adders:
         for each in held:
             engine.store(each, place, state, at_once=True)
         return Value(taints=touched)

@@ -9,7 +9,7 @@ from mappu.inventory.model import ConstraintKind, FieldType, Place, PlaceIn
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 
-Role = Literal["data", "request", "answer", "error", "lookup", "entity", "local", "store"]
+Role = Literal["data", "request", "reply", "next", "answer", "error", "lookup", "entity", "local", "store"]
 SinkKind = Literal["storage", "query text", "command", "file path", "template"]
 Effect = Literal["rejects", "breaks", "swallowed", "carries-on", "too-late", "unknown"]
 
@@ -32,11 +32,23 @@ class Origin(msgspec.Struct, frozen=True):
         return self.place == other.place and other.path[: len(self.path)] == self.path
 
 
+class OpenRun:
+    """A model's rules run by a call that only tells the outcome: `looked` once a condition asks for it, `settled` once a
+    branch acts on it. Compared by identity."""
+
+    __slots__ = ("looked", "origin", "place", "scope", "settled", "type")
+
+    def __init__(self, origin: "Origin", type_: n.Expr, scope: Scope, place: Place) -> None:
+        self.origin, self.type, self.scope, self.place = origin, type_, scope, place
+        self.looked = self.settled = False
+
+
 class Finding(msgspec.Struct, frozen=True):
     """A limit that a condition states of client data, not yet judged: it holds when the condition went its way.
 
     `sized` limits count characters, elements or keys: which of them, the field's type tells later. `presence` ones only say
-    that the data is there. `asserted` ones are stated as what the code takes for granted.
+    that the data is there. `asserted` ones are stated as what the code takes for granted, `falsy` ones by a plain test of the
+    value. `run`: it is the outcome of a model's rules. `sent`: the answer that a helper has sent already.
     """
 
     origin: Origin
@@ -46,6 +58,9 @@ class Finding(msgspec.Struct, frozen=True):
     sized: bool = False
     presence: bool = False
     asserted: bool = False
+    falsy: bool = False
+    run: OpenRun | None = None
+    sent: object | None = None
 
     @property
     def asks_presence(self) -> bool:
@@ -74,7 +89,8 @@ class Value(msgspec.Struct, frozen=True, eq=False):
     - `whole`: client data spread into it with no field chosen.
     - `facts`: what follows when it turns out true or false. `truth`: which of the two it plainly is.
     - `literal`: it is this constant.
-    - `refers`: it is a function or class itself, named by this expression seen from this scope.
+    - `refers`: it is a function or class itself, named by this expression seen from this scope; `captured` are the names that
+      a function written out sees around it.
     """
 
     origin: Origin | None = None
@@ -89,6 +105,7 @@ class Value(msgspec.Struct, frozen=True, eq=False):
     message: str | None = None
     truth: bool | None = None
     refers: tuple[n.Expr, Scope] | None = None
+    captured: Mapping[str, "Value"] = {}
     literal: n.Literal | None = None
 
     def but(self, **changes: object) -> "Value":
@@ -129,6 +146,7 @@ class Check(msgspec.Struct, frozen=True):
     sized: bool = False
     presence: bool = False
     asserted: bool = False
+    falsy: bool = False
 
 
 class ModelRun(msgspec.Struct, frozen=True):

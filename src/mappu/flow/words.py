@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable, Mapping
+from typing import Literal
 
 import msgspec
 
@@ -10,11 +11,16 @@ from mappu.inventory.model import ConstraintKind, FieldType, PlaceIn
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 
+Told = Literal["passed", "failed", "faults", "value"]
+
 
 class RunWord(msgspec.Struct, frozen=True):
     """A call that runs a model's rules on a value: the model as a type, the value, and the error it throws.
 
-    `skips` says why the rules are not run, where the call only looks as if they were.
+    - `skips` says why the rules are not run, where the call only looks as if they were.
+    - `outcome`: what the call gives back to be looked at, where it throws nothing: members (or "" for itself) to what they
+      tell: true where it passed, true where it failed, a list of faults, the checked value. A name that ends in `()` is a
+      method.
     """
 
     type: n.Expr
@@ -23,6 +29,21 @@ class RunWord(msgspec.Struct, frozen=True):
     spread: bool
     throws: str
     skips: str | None = None
+    outcome: Mapping[str, Told] = {}
+
+
+# What an expression stands for where it names something handed to the function being walked, and the scope that is seen from.
+Refer = Callable[[n.Expr], tuple[n.Expr, Scope]]
+
+
+class Reply(msgspec.Struct, frozen=True):
+    """A method of the response object that a handler is given: the position of its status, a status it always has, whether it
+    sends the answer, and whether it ends the handler by throwing."""
+
+    status: int | None = None
+    always: int | None = None
+    sends: bool = False
+    throws: bool = False
 
 
 class Errors(msgspec.Struct, frozen=True):
@@ -60,17 +81,43 @@ class Language(msgspec.Struct, frozen=True):
     notices: frozenset[str]
     callers: Mapping[str, int]
     sinks: Mapping[str, SinkKind]
+    # The error of a key that is not there; "" where that is none.
     missing_key: str
+    # The error of asking something of no value at all; "" where the language says it otherwise.
+    no_value: str = ""
+    # Members that count, methods that add to a collection, that look for a value in one, that hold for a certain text.
+    size_members: frozenset[str] = frozenset()
+    adders: frozenset[str] = frozenset({"append", "add", "update", "setdefault", "insert", "extend"})
+    contains: frozenset[str] = frozenset()
+    text_tests: Mapping[str, str] = {}
+    # Functions that are true for values of a type, and those that are false for them.
+    type_tests: Mapping[str, FieldType] = {}
+    type_faults: Mapping[str, FieldType] = {}
+    pattern_makers: frozenset[str] = frozenset({"re.compile"})
+    # Methods that call a function for each element, whose result is the test's for any of them, for all of them.
+    each: frozenset[str] = frozenset()
+    any_of: frozenset[str] = frozenset()
+    all_of: frozenset[str] = frozenset()
+    # Methods of something that comes later: called with it, and with what went wrong on the way to it.
+    then: frozenset[str] = frozenset()
+    catch: frozenset[str] = frozenset()
+    # Functions that make a number of anything, and give something that is none where it was none.
+    lax_numbers: frozenset[str] = frozenset()
+    # False where "null" and "no value" are two things.
+    null_is_absent: bool = True
+    # What a plain test of a value refuses beside its absence.
+    falsy: str = ""
 
 
 class Words(msgspec.Struct, frozen=True):
     """What a framework's names mean.
 
-    - `request`: members of the request object, to the place they read (`json` → body); `request_types` its classes.
+    - `request`: members of the request object, to the place they read (`json` → body), or "request" for one that is the
+      request again; `request_types` its classes.
     - `errors`: error classes the framework answers by itself, to the position of their status argument.
     - `answers`: response classes, to their status when none is given.
-    - `mapped`: the service's own mapping of an error class to a status: None where there is none, 0 where it cannot be
-      told.
+    - `mapped`: the status that an error (its class, and the status it carries itself) is answered with: None where nothing
+      maps it, 0 where it cannot be told.
     - `runs`: tells whether a call runs a model's rules. `casts`: the same of a value that is only declared to be of a type.
     - `stores` write at once, `stages` only once one of `commits` is called; `lookups` read storage. All of them count on
       something that keeps records: an instance of one of `storage_packages`, or named like `storage_names`; the
@@ -81,14 +128,14 @@ class Words(msgspec.Struct, frozen=True):
     """
 
     language: Language
-    request: Mapping[str, PlaceIn]
+    request: Mapping[str, PlaceIn | Literal["request"]]
     request_types: frozenset[str]
     broken: Mapping[str, str]
     errors: Mapping[str, int]
     answers: Mapping[str, int]
     status_member: str
-    mapped: Callable[[Target], int | None]
-    runs: Callable[[n.Call, Scope], RunWord | None]
+    mapped: Callable[[Target | None, int | None], int | None]
+    runs: Callable[[n.Call, Scope, Refer], RunWord | None]
     casts: Callable[[n.Expr, n.Expr, Scope], RunWord | None]
     known_errors: Errors
     is_entity: Callable[[Target], bool]
@@ -102,12 +149,23 @@ class Words(msgspec.Struct, frozen=True):
     checkers: tuple[str, ...]
     dumps: frozenset[str]
     house: Mapping[str, Mapping[ConstraintKind, object]]
+    # Methods of the request that read one thing by name, and those of the response object.
+    getters: Mapping[str, PlaceIn] = {}
+    # What the body is where none was sent: None for an empty object.
+    empty_body: str | None = None
+    replies: Mapping[str, Reply] = {}
+    # True where making an answer sends it, and the handler has to leave by itself.
+    sends: bool = False
+    # Members by which an error says which status it wants.
+    status_members: frozenset[str] = frozenset({"status_code"})
 
 
 class Entry(msgspec.Struct, frozen=True):
     """A function the framework calls on a route: its parameters that are client data, the request object, or the
     outcome of an earlier entry (by its number). `wrappers` are the decorators around it, innermost last: functions whose
-    `try` catches what it raises."""
+    `try` catches what it raises. `replies` are its parameters that are the response object, `nexts` those that go on to what
+    comes next (or hand on an error). `loses`: what it throws is answered by nobody. `made_by` is the call that makes the
+    function, where it is made by one, with the scope of the call."""
 
     function: n.Function
     scope: Scope
@@ -116,3 +174,7 @@ class Entry(msgspec.Struct, frozen=True):
     requests: frozenset[str]
     earlier: Mapping[str, int]
     wrappers: tuple[tuple[n.Function, Scope], ...] = ()
+    replies: frozenset[str] = frozenset()
+    nexts: frozenset[str] = frozenset()
+    loses: bool = False
+    made_by: tuple[n.Call, Scope] | None = None

@@ -1,6 +1,7 @@
 """Services and what they ask to have installed, read from their manifests. One reader a manifest's file name."""
 
 import configparser
+import json
 import re
 import tomllib
 from collections.abc import Callable, Iterable
@@ -14,6 +15,8 @@ from packaging.utils import canonicalize_name
 from mappu.inventory.model import Place, Unfollowed
 from mappu.sources.text import load
 from mappu.sources.walk import Tree
+
+Reader = Callable[[str, str], "Manifest | None"]
 
 
 class Package(msgspec.Struct, frozen=True):
@@ -80,9 +83,19 @@ def service_roots(tree: Tree) -> tuple[dict[str, ServiceRoot], list[Unfollowed]]
         if PurePosixPath(folder).name == "requirements":
             folder = folder[: -len("requirements")].rstrip("/")
         try:
-            by_folder.setdefault(folder, []).append(reader(path, data.decode("utf-8", "replace")))
-        except (tomllib.TOMLDecodeError, configparser.Error, TypeError, AttributeError) as error:
+            manifest = reader(path, data.decode("utf-8", "replace"))
+        except (
+            json.JSONDecodeError,
+            RecursionError,
+            tomllib.TOMLDecodeError,
+            configparser.Error,
+            TypeError,
+            AttributeError,
+        ) as error:
             problems.append(Unfollowed(path, 1, f"manifest could not be read: {str(error).splitlines()[0]}"))
+            continue
+        if manifest is not None:
+            by_folder.setdefault(folder, []).append(manifest)
     by_folder.setdefault("", [])
     roots = {}
     for folder, own in by_folder.items():
@@ -169,19 +182,37 @@ def _pipfile(path: str, text: str) -> Manifest:
     return Manifest(path, None, tuple(_poetry(k, v) for table in tables for k, v in table.items()), True)
 
 
-_READERS: tuple[tuple[str, Callable[[str, str], Manifest]], ...] = (
+def _package_json(path: str, text: str) -> Manifest | None:
+    data = json.loads(text)
+    named = data.get("name")
+    packages = []
+    for table in ("dependencies", "peerDependencies", "optionalDependencies", "devDependencies"):
+        listed = data.get(table)
+        for name, version in listed.items() if isinstance(listed, dict) else ():
+            packages.append(Package(name, str(version), frozenset()))
+    if not packages and not named:
+        # It only says how the files beside it are read.
+        return None
+    # The scope before the name is the publisher's, not the service's.
+    name = str(named).rpartition("/")[2] if named else None
+    return Manifest(path, name, tuple(packages), complete=bool(packages))
+
+
+_READERS: tuple[tuple[str, Reader], ...] = (
     (r"pyproject\.toml", _pyproject),
     (r"requirements([-_.].*)?\.txt", _requirements),
     (r"setup\.cfg", _setup_cfg),
     (r"setup\.py", _setup_py),
     (r"Pipfile", _pipfile),
+    (r"package\.json", _package_json),
 )
 
 # Names and endings the walk must bring for the readers above.
-WANTED = ("pyproject.toml", "setup.cfg", "setup.py", "Pipfile", ".txt")
+WANTED = ("pyproject.toml", "setup.cfg", "setup.py", "Pipfile", ".txt", "package.json", "tsconfig.json", "tsconfig.base.json",
+          "jsconfig.json", ".prisma")  # fmt: skip
 
 
-def _reader(path: PurePosixPath) -> Callable[[str, str], Manifest] | None:
+def _reader(path: PurePosixPath) -> Reader | None:
     if path.parent.name == "requirements" and path.suffix == ".txt":
         return _requirements
     return next((reader for pattern, reader in _READERS if re.fullmatch(pattern, path.name)), None)

@@ -15,15 +15,15 @@ _COMPILED = {".js": (".ts", ".tsx"), ".jsx": (".tsx",), ".mjs": (".mts",), ".cjs
 _COMMENT = re.compile(r'("(?:\\.|[^"\\])*")|//[^\n]*|/\*.*?\*/', re.S)
 _TRAILING = re.compile(r",(\s*[}\]])")
 # What a program finds without importing it.
-_GLOBALS = frozenset(
-    """
-Array ArrayBuffer BigInt Boolean Buffer Date Error EvalError FormData Function Headers Infinity Intl JSON Map Math NaN Number
-Object Promise Proxy RangeError ReferenceError Reflect RegExp Request Response Set String Symbol SyntaxError TypeError URIError
-URL URLSearchParams WeakMap WeakSet clearTimeout console decodeURIComponent encodeURIComponent fetch globalThis isFinite isNaN
-parseFloat parseInt process setImmediate setInterval setTimeout structuredClone undefined string number boolean any unknown void
-never object bigint Partial Required Readonly Record Pick Omit Exclude Extract NonNullable
-""".split()
-)
+_GLOBALS = frozenset({
+    "Array", "ArrayBuffer", "BigInt", "Boolean", "Buffer", "Date", "Error", "EvalError", "FormData", "Function", "Headers",
+    "Infinity", "Intl", "JSON", "Map", "Math", "NaN", "Number", "Object", "Promise", "Proxy", "RangeError", "ReferenceError",
+    "Reflect", "RegExp", "Request", "Response", "Set", "String", "Symbol", "SyntaxError", "TypeError", "URIError", "URL",
+    "URLSearchParams", "WeakMap", "WeakSet", "console", "decodeURIComponent", "encodeURIComponent", "eval", "fetch", "isFinite",
+    "isNaN", "parseFloat", "parseInt", "process", "setTimeout", "structuredClone", "undefined", "string", "number", "boolean",
+    "any", "unknown", "void", "never", "object", "bigint", "Partial", "Required", "Readonly", "Record", "Pick", "Omit",
+    "Exclude", "Extract", "NonNullable",
+})  # fmt: skip
 
 
 class JavaScriptNames:

@@ -50,6 +50,11 @@ class Names:
         self._module_names: dict[str, str] = {}
         self._exported: dict[tuple[int, str], Target | None] = {}
 
+    @property
+    def receiver(self) -> str | None:
+        """The word for a method's own object; None where that is its first parameter."""
+        return self._finder.receiver
+
     # --- modules and scopes -------------------------------------------------------------------------------------------
 
     def module_scope(self, path: str) -> Scope | None:

@@ -6,7 +6,7 @@ A `Program` loads files when a name leads to them. `Program.resolve` turns an ex
 
 from collections.abc import Callable
 
-from mappu.symbols.names import MAX_STEPS, Names, given_to, taken_from
+from mappu.symbols.names import MAX_STEPS, Names, given_to
 from mappu.symbols.scopes import Binding, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted

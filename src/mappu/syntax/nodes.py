@@ -40,10 +40,11 @@ class Name(Node, frozen=True):
 
 
 class Member(Node, frozen=True):
-    """`value.name`, and the same in other spellings (`->`, `?.`, `::`)."""
+    """`value.name`, and the same in other spellings (`->`, `::`); `safe` where nothing happens if there is no value (`?.`)."""
 
     value: "Expr"
     name: str
+    safe: bool = False
 
 
 class Index(Node, frozen=True):

@@ -9,7 +9,7 @@ from typing import Literal, Protocol
 
 import msgspec
 
-from mappu.flow.words import RunWord
+from mappu.flow.words import Refer, RunWord
 from mappu.inventory.model import ConstraintKind, FieldType, Place, Unfollowed
 from mappu.sources.manifests import ServiceRoot
 from mappu.sources.settings import HouseRule
@@ -123,8 +123,8 @@ class Vocabulary(Protocol):
     def is_model(self, reader: Reader, target: Target) -> bool:
         """True for a class whose rules this vocabulary reads."""
 
-    def run(self, reader: Reader, call: n.Call, scope: Scope) -> RunWord | None:
-        """Tell whether a call runs a model's rules (or only looks as if)."""
+    def run(self, reader: Reader, call: n.Call, scope: Scope, refer: Refer) -> RunWord | None:
+        """Tell whether a call runs a model's rules (or only looks as if). `refer` tells what an argument stands for."""
 
     def cast(self, reader: Reader, type_: n.Expr, value: n.Expr, scope: Scope) -> RunWord | None:
         """Tell whether a type that a value is only declared to have is a model, whose rules then do not run."""

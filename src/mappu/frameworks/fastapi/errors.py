@@ -25,14 +25,16 @@ _ANY = "*"
 _Mapping = Iterator[tuple[str, int]]
 
 
-def mapped(service: Service, sites: Sites, known: Errors) -> Callable[[Target], int | None]:
+def mapped(service: Service, sites: Sites, known: Errors) -> Callable[[Target | None, int | None], int | None]:
     """Return what tells the status an error class ends as: None where nothing maps it, 0 where that can't be told."""
     program = service.program
     mapping: dict[str, int] = {"fastapi.exceptions.RequestValidationError": 422}
     for name, status in (*_handlers(service, sites), *_around(service)):
         mapping.setdefault(name, status)
 
-    def status_of(target: Target) -> int | None:
+    def status_of(target: Target | None, own: int | None) -> int | None:
+        if own is not None or target is None:
+            return own
         found = next((mapping[n] for n in error_names(program, known, target) if n in mapping), None)
         # A handler for errors that can't be told may be for this one, unless it is the language's own.
         return mapping.get(_ANY) if found is None and target.name not in known.parents else found

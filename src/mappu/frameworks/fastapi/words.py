@@ -1,7 +1,7 @@
 """FastAPI's and Starlette's words for the flow engine, with those of the storage libraries used beside them."""
 
 from mappu.flow.python import language
-from mappu.flow.words import Errors, RunWord, Words
+from mappu.flow.words import Errors, Refer, RunWord, Words
 from mappu.frameworks import base_storage
 from mappu.frameworks.base import Service
 from mappu.frameworks.fastapi import errors
@@ -34,15 +34,17 @@ def words(service: Service, sites: Sites) -> Words:
     """Return the words for one service."""
     reader = service.reader
 
-    def runs(call: n.Call, scope: Scope) -> RunWord | None:
-        return next((w for v in vocabularies() if (w := v.run(reader, call, scope)) is not None), None)
+    mine = [v for v in vocabularies() if v.language == "python"]
+
+    def runs(call: n.Call, scope: Scope, refer: Refer) -> RunWord | None:
+        return next((w for v in mine if (w := v.run(reader, call, scope, refer)) is not None), None)
 
     def casts(type_: n.Expr, value: n.Expr, scope: Scope) -> RunWord | None:
-        return next((w for v in vocabularies() if (w := v.cast(reader, type_, value, scope)) is not None), None)
+        return next((w for v in mine if (w := v.cast(reader, type_, value, scope)) is not None), None)
 
     known = Errors(
-        {**language.errors.parents, **{k: p for v in vocabularies() for k, p in v.error_parents.items()}},
-        {k: a for v in vocabularies() for k, a in v.error_aliases.items()},
+        {**language.errors.parents, **{k: p for v in mine for k, p in v.error_parents.items()}},
+        {k: a for v in mine for k, a in v.error_aliases.items()},
         language.errors.top,
     )
     house: dict[str, dict[ConstraintKind, object]] = {

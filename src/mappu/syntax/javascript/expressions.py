@@ -35,7 +35,8 @@ class Expressions(Lowering):
 
     def member(self, node: tree_sitter.Node) -> n.Expr:
         name = self.text(self.field(node, "property")).lstrip("#")
-        return n.Member(self.span(node), self.expr(self.field(node, "object")), name)
+        safe = any(c.type == "optional_chain" for c in node.children)
+        return n.Member(self.span(node), self.expr(self.field(node, "object")), name, safe)
 
     def type_member(self, node: tree_sitter.Node) -> n.Expr:
         return n.Member(self.span(node), self.expr(self.field(node, "module")), self.text(self.field(node, "name")))

@@ -4,7 +4,7 @@ from functools import cache
 
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
-from mappu.flow.words import RunWord
+from mappu.flow.words import Refer, RunWord
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.vocabularies.pydantic import limits, models, reading
@@ -72,7 +72,7 @@ class Pydantic:
     def is_entity(self, reader: Reader, target: Target) -> bool:
         return models.is_entity(self.context(reader), target)
 
-    def run(self, reader: Reader, call: n.Call, scope: Scope) -> RunWord | None:
+    def run(self, reader: Reader, call: n.Call, scope: Scope, refer: Refer) -> RunWord | None:
         called = (
             call.func.name if isinstance(call.func, n.Member) else call.func.id if isinstance(call.func, n.Name) else ""
         )
