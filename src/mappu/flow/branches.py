@@ -191,7 +191,9 @@ def guard_that_falls(
     elif outcome.falls and _only_notices(engine, body):
         for finding in findings:
             # A remark on something that is no limit of a value is only a remark.
-            if not finding.presence and finding.kind != "custom":
+            if finding.run is not None:
+                engine.check(finding, Result("swallowed"))
+            elif not finding.presence and finding.kind != "custom":
                 engine.check(finding, Result("swallowed"))
                 why = "the failed check is only logged, and the handler goes on with the data"
                 engine.event(Event("ignored-outcome", finding.place, why, finding.origin))

@@ -22,17 +22,18 @@ MAX_CALLS = 50
 
 def inline(
     engine: Engine, expr: n.Call, target: Target, receiver: Value, given: Given, state: State,
-    captured: Mapping[str, Value] | None = None, goes_on: bool = False,
+    captured: Mapping[str, Value] | None = None, goes_on: bool = False, always: bool = False,
 ) -> Value:  # fmt: skip
     """Walk into a function of the service itself. `captured` are the names it sees around it, where it was written out and
-    handed over; `goes_on` where it goes on in the handler's place."""
+    handed over; `goes_on` where it goes on in the handler's place; `always` walks it even where nothing of interest goes in."""
     function = target.node
     assert isinstance(function, n.Function)
     assert target.scope is not None
     carries = [*(v for _, v in given), receiver, *receiver.attrs.values()]
     nested = _is_inside(target.scope, engine.scope)
     if (
-        not nested
+        not always
+        and not nested
         and not captured
         and not any(
             v.origin or v.whole or v.role in ("request", "reply", "next") or (v.via == "text" and v.taints) or v.attrs
@@ -82,6 +83,9 @@ def inline(
     for param in plain:
         if param.name not in named:
             inner.env[param.name] = _typed(engine, param, target.scope)
+            default = engine.program.constant(param.default, target.scope) if param.default is not None else None
+            if default is not None and inner.env[param.name] is NOTHING:
+                inner.env[param.name] = Value(role="local", truth=bool(default.value), literal=default)
         elif inner.env[param.name] is NOTHING or inner.env[param.name].made is None:
             inner.env[param.name] = _with_type(engine, inner.env[param.name], param, target.scope)
     inner.stored, inner.staged = state.stored, state.staged
@@ -227,6 +231,9 @@ def construct(engine: Engine, target: Target, given: Given) -> Value:
     attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
     whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
     role: Role = "entity" if engine.words.is_entity(target) else "data"
+    if role == "entity" and whole is None and engine.words.sends and len(given) == 1:
+        # A record made from an object takes over all that is in it.
+        whole, attrs = given[0][1].whole or given[0][1].origin, dict(given[0][1].attrs)
     return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole)
 
 
@@ -259,5 +266,7 @@ def outside(
     whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
     attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
     entity = target is not None and engine.words.is_entity(target)
+    if entity and engine.words.sends and len(given) == 1:
+        whole, attrs = whole or given[0][1].whole or given[0][1].origin, dict(given[0][1].attrs)
     via = "" if entity or not touched else "text" if last in language.pure or last in language.formats else "outside"
     return Value(role="entity" if entity else "data", taints=touched, whole=whole, attrs=attrs, made=target, via=via)

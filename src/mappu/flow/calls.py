@@ -87,6 +87,10 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     if name in language.sinks:
         for _, held in given:
             engine.sink(held, language.sinks[name], engine.place(expr))
+    if name == "Object.assign" and len(given) > 1 and given[0][1].role in ("lookup", "entity"):
+        for _, held in given[1:]:
+            engine.store(held.but(whole=held.whole or held.origin), engine.place(expr), state, at_once=False)
+        return given[0][1]
     if name == "setattr" and len(given) == 3:
         return storage.assign_member(engine, expr, given, state)
     if method is not None and storage.is_storage(engine, expr, receiver, target):

@@ -7,7 +7,7 @@ constraint of what comes after.
 
 from collections.abc import Iterable
 
-from mappu.flow import branches, calls, conditions, endings, expressions, replies
+from mappu.flow import branches, callees, calls, conditions, endings, expressions, replies
 from mappu.flow.state import Condition, Exit, Frame, Handler, Outcome, Sent, State, join
 from mappu.flow.values import (
     NOTHING,
@@ -116,7 +116,11 @@ class Engine:
         call, scope = entry.made_by
         self.frames.append(Frame(scope, scope.module))
         try:
-            return dict(self.value(call, State()).captured)
+            target = self.program.resolve(call.func, scope)
+            if target is None or not isinstance(target.node, n.Function) or target.scope is None:
+                return {}
+            given = [(a, self.value(a.value, State())) for a in call.args]
+            return dict(callees.inline(self, call, target, NOTHING, given, State(), always=True).captured)
         finally:
             self.frames.pop()
 

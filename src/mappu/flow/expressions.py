@@ -171,6 +171,8 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
         if place == "request":
             return held
         if place is not None:
+            if place in ("body", "form"):
+                engine.report.reads.append(Read(Origin(place), engine.place(expr)))
             return Value(Origin(place))
         return Value(role="data")
     if held.role == "reply":
@@ -203,6 +205,8 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
 def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: State) -> Value:
     key = engine.constant(index, state)
     used = value(engine, index, state)
+    if held.role == "request" and key is not None and isinstance(key.value, str):
+        return member_of(engine, expr, held, key.value, state)
     if held.origin is not None:
         if key is not None and isinstance(key.value, str):
             if key.value in held.attrs:

@@ -113,6 +113,3 @@ def judge(engine: Engine) -> None:
             continue
         effect = "unknown" if run.looked else "swallowed"
         report.runs.append(ModelRun(run.origin, run.type, run.scope, run.place, Result(effect)))  # type: ignore[arg-type]
-        if not run.looked:
-            why = "the rules are run here, and nothing looks at the outcome before the handler goes on"
-            engine.event(Event("ignored-outcome", run.place, why, run.origin))

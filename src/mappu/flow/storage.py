@@ -43,8 +43,10 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     base = expr.func.value
     while isinstance(base, n.Call):
         base = base.func.value if isinstance(base.func, n.Member) else base.func
-    last = base.name if isinstance(base, n.Member) else base.id if isinstance(base, n.Name) else ""
-    return words.storage_names.search(last) is not None or _is_record(engine, base)
+    names = (dotted(base) or (base.name if isinstance(base, n.Member) else "")).split(".")
+    # The first of several names counts as well (`prisma.user`), unless it is only the object around.
+    root = names[1:2] if names[0] == engine.program.receiver else names[:1] if engine.program.receiver else []
+    return any(words.storage_names.search(x) for x in (names[-1], *root)) or _is_record(engine, base)
 
 
 def _is_record(engine: Engine, base: n.Expr) -> bool:
@@ -52,7 +54,7 @@ def _is_record(engine: Engine, base: n.Expr) -> bool:
     while isinstance(base, n.Member):
         base = base.value
     target = engine.program.resolve(base, engine.scope) if isinstance(base, n.Name) else None
-    return target is not None and isinstance(target.node, n.Class) and engine.words.is_entity(target)
+    return target is not None and target.scope is not None and engine.words.is_entity(target)
 
 
 def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: Given, state: State) -> Value | None:
@@ -61,7 +63,10 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
     if method in words.commits:
         state.stored.extend(x for x in state.staged if x not in state.stored)
         return NOTHING
-    held = [_spread(a, v) for a, v in given]
+    if method in words.keyed and len(given) > 1 and not _asks(given[1][1], words.asking_keys):
+        # The first argument says which record is meant.
+        given = given[1:]
+    held = [_rows(engine, _spread(a, v)) for a, v in given]
     touched = all_touched(held)
     if method == "values" and given:
         # The row of a statement that is executed later on.
@@ -79,7 +84,7 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
             engine.store(each, place, state, at_once=True)
         return Value(taints=touched)
     if method in words.stores or method in words.stages:
-        if method in ("execute", "exec", "scalars", "scalar"):
+        if method in words.queries:
             _query_text(engine, given, place)
             if not any(_writes(a.value, engine) for a, _ in given):
                 return Value(role="lookup", taints=touched)
@@ -88,6 +93,25 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
                 engine.store(each, place, state, at_once=method in words.stores)
         return Value(role="entity", taints=touched)
     return None
+
+
+def _asks(held: Value, keys: frozenset[str]) -> bool:
+    return any(k in keys for k in held.attrs)
+
+
+def _rows(engine: Engine, held: Value) -> Value:
+    """The row among the options of a write: what says which record is meant is not written."""
+    words = engine.words
+    rows = [v for k, v in held.attrs.items() if k in words.row_keys]
+    if not rows and not _asks(held, words.asking_keys):
+        return held
+    if held.origin is not None or not (rows or words.row_keys):
+        return held
+    kept = {k: v for k, v in held.attrs.items() if k not in words.asking_keys and k not in words.row_keys}
+    whole = next((v.whole or v.origin for v in rows if v.whole or v.origin), None)
+    inner = {k: v for row in rows for k, v in row.attrs.items()}
+    taints = all_touched([*rows, *kept.values()])
+    return Value(taints=taints, attrs={**kept, **inner}, whole=whole)
 
 
 def _asked(held: Value) -> frozenset[Origin]:

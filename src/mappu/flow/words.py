@@ -146,11 +146,17 @@ class Words(msgspec.Struct, frozen=True):
     plain_stores: frozenset[str]
     storage_packages: frozenset[str]
     storage_names: re.Pattern[str]
+    # Methods whose first argument may be the text of a query.
+    queries: frozenset[str]
     checkers: tuple[str, ...]
     dumps: frozenset[str]
     house: Mapping[str, Mapping[ConstraintKind, object]]
     # Methods of the request that read one thing by name, and those of the response object.
     getters: Mapping[str, PlaceIn] = {}
+    # Writes whose first argument says which record; keys of their arguments that do; and keys that hold the row.
+    keyed: frozenset[str] = frozenset()
+    asking_keys: frozenset[str] = frozenset()
+    row_keys: frozenset[str] = frozenset()
     # What the body is where none was sent: None for an empty object.
     empty_body: str | None = None
     replies: Mapping[str, Reply] = {}

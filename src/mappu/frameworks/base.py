@@ -69,6 +69,20 @@ class Dependency(msgspec.Struct, frozen=True, eq=False):
     scope: Scope
 
 
+class Link(msgspec.Struct, frozen=True, eq=False):
+    """One function on a route's way to its handler, or the handler itself. `made_by` is the call that makes it, where one does;
+    `wrapped` where another function goes around it. One whose source is not at hand has only the expression that names it.
+    `parameter` is the path parameter that calls it."""
+
+    expr: n.Expr
+    scope: Scope
+    function: n.Function | None = None
+    holder: Scope | None = None
+    made_by: tuple[n.Call, Scope] | None = None
+    wrapped: bool = False
+    parameter: str | None = None
+
+
 class Route(msgspec.Struct, frozen=True, eq=False):
     """One way in, with the path a client calls."""
 
@@ -80,6 +94,9 @@ class Route(msgspec.Struct, frozen=True, eq=False):
     scope: Scope
     symbol: str
     before: tuple[Dependency, ...] = ()
+    links: tuple[Link, ...] = ()
+    # Limits that the path itself puts on its parameters.
+    path_rules: Mapping[str, str] = {}
 
 
 class Taken(msgspec.Struct, frozen=True, eq=False):

@@ -19,6 +19,8 @@ STORES = PLAIN_STORES - {"sqlmodel_update"} | {
 STAGES = frozenset({"add", "add_all", "merge", "sqlmodel_update"})
 COMMITS = frozenset({"commit"})
 
+QUERIES = frozenset({"execute", "exec", "scalars", "scalar"})
+
 LOOKUPS = frozenset({
     "get", "get_one", "find_one", "find", "find_by_id", "first", "one", "one_or_none", "scalar_one_or_none", "scalar_one",
     "scalars", "fetchone", "fetchall", "fetch_one", "fetch_all", "get_or_none", "filter", "filter_by", "query", "all",

@@ -29,6 +29,9 @@ def find(scan: Scan) -> Iterator[Gap]:
                 continue
             if not found.raw and not _used(route, found):
                 continue
+            if found.field.place == "path" and found.field.type == "string" and not found.sinks:
+                # Always there, always text, and only looked up by.
+                continue
             yield _single(route, found)
 
 

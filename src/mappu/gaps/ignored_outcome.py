@@ -17,6 +17,9 @@ def find(scan: Scan) -> Iterator[Gap]:
             if run.result.effect == "swallowed":
                 around = field_at(route, run.origin.place, run.origin.path)
                 place = around.field.place if around is not None else run.origin.place
-                line = f" on line {run.result.place.line}" if run.result.place is not None else ""
-                why = f"the model's rules run here, and their error is caught{line} and passed over"
+                if run.result.place is None:
+                    why = "the rules are run here, and nothing acts on the outcome before the handler goes on"
+                else:
+                    line = run.result.place.line
+                    why = f"the model's rules run here, and their error is caught on line {line} and passed over"
                 yield gap(kind, route, run.place, why, remedy(route, "act-on-it"), field="*", place=place)

@@ -17,6 +17,7 @@ from mappu.inventory.model import (
     Place,
     PlaceIn,
     RunBy,
+    Standing,
     Status,
 )  # fmt: skip
 from mappu.inventory.standing import endpoint_standing, field_standing
@@ -33,6 +34,7 @@ _SIZES: dict[tuple[ConstraintKind, FieldType], ConstraintKind] = {
     ("minLength", "array"): "minItems", ("maxLength", "array"): "maxItems",
     ("minLength", "object"): "minProperties", ("maxLength", "object"): "maxProperties",
 }  # fmt: skip
+_FARES: dict[Status, Standing] = {"idle": "idle", "leaks": "leaky", "breaks": "leaky", "unknown": "unknown"}
 _BOUNDS = frozenset({"minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "minLength", "maxLength"})
 
 
@@ -299,7 +301,8 @@ class Assembly:
     def finish(self, draft: _Draft) -> FieldEvidence:
         laid, shape = draft.laid, draft.laid.shape
         sinks = tuple(s for s in self.report.sinks if _meets(s, laid.origin, draft.raw))
-        checked = draft.bound and shape.known and draft.type != "any" and not draft.raw
+        runs = draft.ran is not None and draft.ran.run_by is not None and draft.ran.status == "runs"
+        checked = runs and shape.known and draft.type != "any" and not draft.raw
         closed = shape.closed or any(r.kind in ("enum", "const", "format") for r in shape.rules)
         constraints = tuple(draft.constraints)
         idle = draft.ran is not None and draft.ran.status == "idle"
@@ -308,9 +311,9 @@ class Assembly:
             constraints, type_=draft.type, shape_checked=checked, closed=closed,
             followed=shape.known and draft.escape is None and not unknown,
         )  # fmt: skip
-        if idle and standing == "bare":
-            # Its type and presence are declared as well, and as idle as the rest.
-            standing = "idle"
+        if standing == "bare" and draft.ran is not None and not draft.raw:
+            # Its type and presence are declared as well, and fare as the rest does.
+            standing = _FARES.get(draft.ran.status, standing)
         field = Field(laid.place, laid.path, draft.type, draft.required and not idle, shape.nullable, standing, laid.model,
                       laid.declared, constraints)  # fmt: skip
         return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks,

@@ -311,14 +311,14 @@ class Names:
             if name in inner.names:
                 return self._target(inner.names[name], name, inner, steps + 1)
         for ancestor in own:
-            found = self._set_on_self(ancestor, name)
+            found = self.set_on_self(ancestor, name)
             if found is not None:
                 return found
         outside = next((a for a in lineage if a.node is None and a.name not in _NO_MEMBERS), None)
         return Target(f"{outside.name}.{name}") if outside is not None else None
 
-    def _set_on_self(self, target: Target, name: str) -> Target | None:
-        """Find `self.name = value` in the methods of a class of the service."""
+    def set_on_self(self, target: Target, name: str) -> Target | None:
+        """Find `self.name = value` (or `this.name = value`) in the methods of a class of the service."""
         if not isinstance(target.node, n.Class) or target.scope is None:
             return None
         key = (id(target.node), name)

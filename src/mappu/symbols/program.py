@@ -13,7 +13,7 @@ from mappu.syntax.walk import dotted
 
 __all__ = ["Binding", "Program", "Scope", "Target", "given_to"]
 
-_COLLECTIONS = frozenset({"list", "tuple", "set", "frozenset"})
+_COLLECTIONS = frozenset({"list", "tuple", "set", "frozenset", "Set", "Array.from"})
 _TEXT_METHODS: dict[str, Callable[[str], str]] = {"lower": str.lower, "upper": str.upper, "strip": str.strip}
 _ARITHMETIC = frozenset({"+", "-", "*", "**"})
 
@@ -96,6 +96,8 @@ class Program(Names):
         if isinstance(value, n.Call) and value.positional and dotted(value.func) in _COLLECTIONS:
             return self.elements(value.positional[0], holder, steps + 1)
         if isinstance(value, n.Call) and isinstance(value.func, n.Member) and value.func.name in _OF_MAPS:
+            if dotted(value.func.value) == "Object" and value.positional:
+                return self._of_map(n.Member(value.span, value.positional[0], value.func.name), holder)
             return self._of_map(value.func, holder)
         if not isinstance(value, n.Items):
             return []
@@ -108,16 +110,28 @@ class Program(Names):
         return found
 
     def _of_map(self, called: n.Member, scope: Scope) -> list[tuple[n.Expr, Scope]]:
-        followed = self.value(called.value, scope)
-        if followed is None or not isinstance(followed[0], n.Entries):
-            return []
-        pairs = [(key, value) for key, value in followed[0].entries if key is not None]
+        named = self.resolve(called.value, scope)
+        if (
+            named is not None
+            and isinstance(named.node, n.Class)
+            and named.node.form == "enum"
+            and named.scope is not None
+        ):
+            members = [m for m in named.node.body if isinstance(m, n.Variable) and m.value is not None]
+            written = [(n.Literal(m.span, m.name), m.value) for m in members]
+            holder = self.scope_of(named.node, named.scope)
+        else:
+            followed = self.value(called.value, scope)
+            if followed is None or not isinstance(followed[0], n.Entries):
+                return []
+            written, holder = list(followed[0].entries), followed[1]  # type: ignore[arg-type]
+        pairs = [(key, value) for key, value in written if key is not None and value is not None]
         listed: dict[str, list[n.Expr]] = {
             "items": [n.Items(value.span, "tuple", (key, value)) for key, value in pairs],
             "keys": [key for key, _ in pairs],
             "values": [value for _, value in pairs],
         }
-        return [(item, followed[1]) for item in listed[called.name]]
+        return [(item, holder) for item in listed[called.name]]
 
 
 # Methods that list what is in a map.

@@ -58,6 +58,6 @@ def words(service: Service, sites: Sites) -> Words:
         is_entity=lambda target: pydantic.is_entity(reader, target), stores=base_storage.STORES, stages=base_storage.STAGES,
         commits=base_storage.COMMITS, plain_stores=base_storage.PLAIN_STORES, storage_packages=base_storage.PACKAGES,
         storage_names=base_storage.NAMES,
-        lookups=base_storage.LOOKUPS, checkers=_CHECKERS,
+        queries=base_storage.QUERIES, lookups=base_storage.LOOKUPS, checkers=_CHECKERS,
         dumps=frozenset({"model_dump", "dict", "model_dump_json", "json", "copy", "model_copy"}), house=house,
     )  # fmt: skip

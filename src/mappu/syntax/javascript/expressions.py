@@ -48,8 +48,10 @@ class Expressions(Lowering):
     def call(self, node: tree_sitter.Node) -> n.Expr:
         func, args = self.field(node, "function"), self.field(node, "arguments")
         if args.type == "template_string":
-            # A tagged template: the tag is called with the text.
-            return n.Call(self.span(node), self.expr(func), (n.Arg(self.template(args)),))
+            # A tagged template: the tag is handed the pieces, each by itself, and may treat them apart.
+            text = self.template(args)
+            parts = text.parts if isinstance(text, n.Template) else (text,)
+            return n.Call(self.span(node), self.expr(func), tuple(n.Arg(p) for p in parts))
         if func.type == "import" or (func.type == "identifier" and self.text(func) == "require"):
             loaded = self.loaded(node, args)
             if loaded is not None:

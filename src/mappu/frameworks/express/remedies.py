@@ -1,0 +1,28 @@
+"""How each fault is closed in Express: one sentence a remedy, with places for the names it speaks of."""
+
+REMEDIES = {
+    "refuse": "leave there: `return res.status(400).json(…)`",
+    "act-on-it": "act on it: `return res.status(400).json(…)` where the check fails",
+    "check-first": "move the check above the call that stores",
+    "map-error": "answer it with a 4xx: `return res.status(400).json(…)`, or map the error in the error middleware",
+    "refuse-in-rule": "let the rule refuse instead of throwing",
+    "catch-model-error": "use `safeParse` and answer its error with a 4xx, or map the error in the error middleware",
+    "catch-read-error": "check that it is there first: `if (typeof x !== 'string') return res.status(400).json(…)`",
+    "bind-body": "check the body against a schema with these fields and their limits before it is used",
+    "bind-query": "check it before it is used: its type, and a limit: `{name}`",
+    "bind-header": "check it before it is used: its type, and a limit: `{name}`",
+    "bind-cookie": "check it before it is used: its type, and a limit: `{name}`",
+    "bind-path": "check it before it is used, or limit it in the path: `:{name}(\\\\d+)`",
+    "bind-form": "check it before it is used: its type, and a limit: `{name}`",
+    "run-rules": "run them: `const result = {model}.safeParse(req.body)`, and answer a failure with a 4xx",
+    "bind-plain-model": "take the fields that a client may set one by one, and make the row from them",
+    "parameter-model": "check it against a schema before it is used",
+    "fit-type": "use a limit that fits the type, or change the type",
+    "model-inside": "give its inside a schema: an object with the fields and limits it may have",
+    "type-it": "give it a type and limits in the schema",
+    "limit-string": "add an upper limit to its length",
+    "limit-array": "add an upper limit to the number of its elements",
+    "limit-number": "add an upper limit",
+    "drop-unlisted": "refuse or drop fields nobody declared (`strict`, `stripUnknown`)",
+    "start-early": "check it when the service starts, before {name} is needed",
+}
