@@ -23,6 +23,9 @@ ERROR_LIST = re.compile(r"err|problem|issue|invalid|fail|violat|message|wrong|mi
 
 def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
     facts = conditions.facts(engine, stmt.test, state)
+    decided = conditions.decided(engine, stmt.test, state)
+    if decided is not None:
+        return engine.block(stmt.then if decided else stmt.other, state)
     outcomes = [f for f in (*facts.if_true, *facts.if_false) if f.run is not None or f.sent is not None]
     for finding in outcomes:
         if finding.run is not None:
@@ -106,7 +109,7 @@ def guard(
     if len(engine.frames) > 1 and not engine.frame.goes_on and all(e.kind == "return" for e in ends):
         # What a helper returns refuses nothing by itself: it is a verdict, for whoever called to act on.
         fresh = [s for e in ends for s in e.sent if s not in before.sent]
-        if engine.words.sends and fresh:
+        if engine.sends and fresh:
             # It has answered before it leaves.
             attach(engine, findings, fresh, before)
             findings = tuple(msgspec.structs.replace(f, sent=fresh[0]) for f in findings)
@@ -115,10 +118,10 @@ def guard(
         if len(truths) == 1 and None not in truths:
             engine.frame.verdicts.append((truths == {True}, findings))
         return
-    if engine.words.sends and effects == {"carries-on"} and any(f.sent is not None for f in findings):
+    if engine.sends and effects == {"carries-on"} and any(f.sent is not None for f in findings):
         # A helper has sent the refusal, and the handler leaves on it.
         return
-    if engine.words.sends and effects == {"carries-on"} and any(f.run is not None for f in findings):
+    if engine.sends and effects == {"carries-on"} and any(f.run is not None for f in findings):
         return
     worst = next((e.result for e in ends if e.result.effect == "breaks"), ends[0].result)
     if effects <= {"rejects", "breaks", "unknown"} or effects == {"swallowed"}:
@@ -169,7 +172,7 @@ def guard_that_falls(
     after: State,
     before: State,
 ) -> None:
-    if engine.words.sends:
+    if engine.sends:
         fresh = [s for s in after.sent if s not in before.sent]
         if fresh:
             attach(engine, findings, fresh, before)
@@ -177,7 +180,7 @@ def guard_that_falls(
         if outcome.passed:
             return
     dropped = outcome.dropped
-    if dropped is None and not engine.words.sends and after.status is not None and after.status != before.status:
+    if dropped is None and not engine.sends and after.status is not None and after.status != before.status:
         dropped = after.status[1]
     if dropped is not None:
         for finding in findings:
@@ -235,6 +238,11 @@ def loop(engine: Engine, stmt: n.Loop, state: State) -> Outcome:
 def switch(engine: Engine, stmt: n.Switch, state: State) -> Outcome:
     subject = engine.value(stmt.subject, state)
     outcome, arms = Outcome(), []
+    if subject.literal is not None:
+        for case in stmt.cases:
+            values = [engine.constant(p, state) for p in case.patterns]
+            if not case.patterns or any(v is not None and v.value == subject.literal.value for v in values):
+                return engine.block(case.body, state)
     allowed: list[object] = []
     open_ended = True
     for case in stmt.cases:

@@ -99,7 +99,7 @@ def inline(
         for name, value in inner.env.items():
             if name in state.env and name not in {p.name for p in function.params}:
                 state.env[name] = value
-    if engine.words.sends and outcome.exits and not outcome.falls and all(e.kind == "raise" for e in outcome.exits):
+    if outcome.exits and not outcome.falls and all(e.kind == "raise" for e in outcome.exits):
         engine.leave_with(outcome.exits[0].result, outcome.exits[0].place)
     return found
 
@@ -231,7 +231,7 @@ def construct(engine: Engine, target: Target, given: Given) -> Value:
     attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
     whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
     role: Role = "entity" if engine.words.is_entity(target) else "data"
-    if role == "entity" and whole is None and engine.words.sends and len(given) == 1:
+    if role == "entity" and whole is None and engine.words.language.takes_objects and len(given) == 1:
         # A record made from an object takes over all that is in it.
         whole, attrs = given[0][1].whole or given[0][1].origin, dict(given[0][1].attrs)
     return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole)
@@ -266,7 +266,7 @@ def outside(
     whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
     attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
     entity = target is not None and engine.words.is_entity(target)
-    if entity and engine.words.sends and len(given) == 1:
+    if entity and language.takes_objects and len(given) == 1:
         whole, attrs = whole or given[0][1].whole or given[0][1].origin, dict(given[0][1].attrs)
     via = "" if entity or not touched else "text" if last in language.pure or last in language.formats else "outside"
     return Value(role="entity" if entity else "data", taints=touched, whole=whole, attrs=attrs, made=target, via=via)

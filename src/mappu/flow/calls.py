@@ -374,6 +374,9 @@ def answer(engine: Engine, expr: n.Call, target: Target | None, scope: Scope) ->
     if base is None:
         return None
     code = expr.argument(1, "status_code")
+    if isinstance(code, n.Entries):
+        # Options: the status is one of them.
+        code = next((v for k, v in code.entries if isinstance(k, n.Literal) and k.value == "status"), None)
     status = endings.status_of(engine, code, scope) if code is not None else words.answers[base]
     return Value(role="answer", status=status)
 

@@ -57,6 +57,24 @@ def _then(engine: Engine, expr: n.Expr, before: Facts, state: State) -> Facts:
     return found
 
 
+def decided(engine: Engine, expr: n.Expr, state: State) -> bool | None:
+    """What a condition comes to where it only asks what the route says itself; None for any other."""
+    if isinstance(expr, n.Unary) and expr.op == "not":
+        inner = decided(engine, expr.value, state)
+        return None if inner is None else not inner
+    if isinstance(expr, n.Binary) and expr.op in ("==", "!=") and isinstance(expr.left, n.Member):
+        if expr.left.name not in engine.kept:
+            return None
+        held, constant = engine.value(expr.left, state), engine.constant(expr.right, state)
+        if held.literal is not None and constant is not None:
+            return (held.literal.value == constant.value) == (expr.op == "==")
+    if isinstance(expr, n.Binary) and expr.op in ("and", "or"):
+        left, right = decided(engine, expr.left, state), decided(engine, expr.right, state)
+        if left is not None and right is not None:
+            return (left and right) if expr.op == "and" else (left or right)
+    return None
+
+
 def compares(expr: n.Expr) -> bool:
     """True for a comparison, also the opposite of one."""
     inner = expr.value if isinstance(expr, n.Unary) and expr.op == "not" else expr

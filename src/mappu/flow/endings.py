@@ -38,8 +38,12 @@ def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
     else:
         value = engine.value(stmt.value, state) if stmt.value is not None else NOTHING
         status = value.status if value.role == "answer" else None
-        if status is None and state.status is not None and (engine.words.sends or len(engine.frames) == 1):
+        if status is None and state.status is not None and (engine.sends or len(engine.frames) == 1):
             status = state.status[0]
+        refusal = engine.words.refusal
+        if refusal is not None and status is None and len(engine.frames) == 1 and not state.stored:
+            # No status tells it; what is given back does.
+            status = 400 if refusal.search(place.text or "") else None
         effect = Result("rejects" if status is not None and 400 <= status < 500 else "carries-on", status, place)
         if status is not None and status >= 500:
             effect = Result("breaks", status, place)
@@ -163,10 +167,10 @@ def catch(engine: Engine, clause: n.Catch, arm: State, handler: Handler) -> Outc
     before = dict(arm.env)
     step = engine.block(clause.body, arm)
     caught = _caught(step, engine.place(clause))
-    if step.falls and not step.passed and engine.words.sends and arm.status is not None and arm.sent:
+    if step.falls and not step.passed and engine.sends and arm.status is not None and arm.sent:
         # An answer was sent there; what the handler does after the catch is its last word all the same.
         caught = _sent(arm.status, engine.place(clause))
-    elif step.falls and engine.words.sends and arm.status is not None and arm.status[0] == OWN_STATUS:
+    elif step.falls and engine.sends and arm.status is not None and arm.status[0] == OWN_STATUS:
         caught = _sent(arm.status, engine.place(clause))
     elif step.falls and any(v is not before.get(k) for k, v in arm.env.items()):
         # It keeps an error answer for later, or goes on with something else in place of what was refused.

@@ -5,7 +5,7 @@ things: does the branch leave, and with what answer? A branch that refuses makes
 constraint of what comes after.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from mappu.flow import branches, callees, calls, conditions, endings, expressions, replies
 from mappu.flow.state import Condition, Exit, Frame, Handler, Outcome, Sent, State, join
@@ -51,6 +51,8 @@ class Engine:
         self.loses = False
         # A call that never comes back, as what it ends with; the statement it stands in ends there.
         self.gone: Exit | None = None
+        # True where answers are sent by the call that makes them.
+        self.sends = False
         # What earlier functions of the route left on the request.
         self.kept: dict[str, Value] = {}
         self.sents: list[Sent] = []
@@ -71,11 +73,12 @@ class Engine:
 
     # --- running ------------------------------------------------------------------------------------------------------
 
-    def run(self, entries: Iterable[Entry]) -> Report:
-        """Walk the functions of a route in order and return what was found."""
+    def run(self, entries: Iterable[Entry], known: Mapping[str, n.Literal] | None = None) -> Report:
+        """Walk the functions of a route in order and return what was found. `known` are members of the request that the route
+        itself says (its method)."""
         whole = Report()
         results: list[Value] = []
-        self.kept = {}
+        self.kept = {k: Value(role="local", literal=v) for k, v in (known or {}).items()}
         for entry in entries:
             value, found = self.enter(entry, results)
             results.append(value)
@@ -86,13 +89,17 @@ class Engine:
         """Walk one function that the framework calls; the same one with the same arguments is walked once."""
         earlier = {name: results[i] for name, i in entry.earlier.items()}
         key = (id(entry.function), id(entry.scope), id(entry.made_by), *sorted(entry.data.items(), key=str),
-               *sorted(entry.requests),
+               *sorted(entry.requests), *sorted(entry.replies),
                *((name, id(value)) for name, value in sorted((self.kept | earlier).items(), key=lambda e: e[0])))  # fmt: skip
         if key not in self._entered:
             self.report, self.calls = Report(), 0
             self.sents, self.open_runs, self.loses, self.gone = [], [], entry.loses, None
+            self.sends = self.words.sends and bool(entry.replies)
             state = State()
             state.env = self.around(entry)
+            if entry.members and self.program.receiver is not None:
+                members = {name: Value(refers=given) for name, given in entry.members.items()}
+                state.env[self.program.receiver] = Value(attrs=members)
             state.env |= {name: Value(origin, made=entry.types.get(name)) for name, origin in entry.data.items()}
             state.env |= {name: Value(role="request") for name in entry.requests} | earlier
             state.env |= {name: Value(role="reply") for name in entry.replies}
@@ -221,7 +228,7 @@ class Engine:
     def do(self, stmt: n.Do, expr: n.Expr, state: State) -> Outcome | None:
         self.dropped = expr
         value = self.value(expr, state)
-        if self.words.sends:
+        if self.sends:
             # The answer is sent: whether the handler then carries on is seen from what it does next.
             outcome = Outcome()
             outcome.passed = value.role == "answer" and value.via == "caught"

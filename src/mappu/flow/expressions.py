@@ -142,7 +142,11 @@ def _global(engine: Engine, target: Target | None) -> Value:
         name = engine.program.name_of(made.func, target.scope) if isinstance(made, n.Call) else None
         if literal or name in engine.words.language.collections:
             return Value(role="store")
-        if isinstance(made, n.Items) and engine.words.sends and all(isinstance(i, n.Entries) for i in made.items):
+        if (
+            isinstance(made, n.Items)
+            and engine.words.language.takes_objects
+            and all(isinstance(i, n.Entries) for i in made.items)
+        ):
             # Records written out to begin with.
             return Value(role="store")
         found = engine.program.class_of(target)
@@ -164,18 +168,18 @@ def _member(engine: Engine, expr: n.Member, held: Value, name: str, state: State
 
 def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State) -> Value:
     """What a member of a value holds."""
-    if held.role == "request":
+    if held.role in ("request", "reply") and (held.role == "request" or name in engine.words.request):
         if name in engine.kept:
             return engine.kept[name]
         place = engine.words.request.get(name)
         if place == "request":
-            return held
+            return Value(role="request")
         if place is not None:
             if place in ("body", "form"):
                 engine.report.reads.append(Read(Origin(place), engine.place(expr)))
             return Value(Origin(place))
         return Value(role="data")
-    if held.role == "reply":
+    if held.role == "reply" and name not in engine.words.request:
         return held if name in engine.words.replies else NOTHING
     if name in held.attrs:
         return held.attrs[name]

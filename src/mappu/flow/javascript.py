@@ -60,5 +60,6 @@ language = Language(
     catch=frozenset({"catch"}),
     lax_numbers=frozenset({"Number", "parseInt", "parseFloat", "Number.parseInt", "Number.parseFloat"}),
     null_is_absent=False,
+    takes_objects=True,
     falsy='0, "" and false',
 )  # fmt: skip

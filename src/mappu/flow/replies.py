@@ -34,6 +34,8 @@ def call(engine: Engine, expr: n.Call, method: str, held: Value, given: Given, s
         target = given[0][1].made if given else None
         engine.leave_with(endings.thrown(engine, target or Target("Error"), status, place), place)
         return Value(role="error", status=status)
+    if word.makes:
+        return Value(role="answer", status=200 if status is None else status)
     if not word.sends:
         state.status = (status or 0, place)
         return held.but(status=status)

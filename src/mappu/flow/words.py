@@ -38,12 +38,13 @@ Refer = Callable[[n.Expr], tuple[n.Expr, Scope]]
 
 class Reply(msgspec.Struct, frozen=True):
     """A method of the response object that a handler is given: the position of its status, a status it always has, whether it
-    sends the answer, and whether it ends the handler by throwing."""
+    sends the answer, whether it ends the handler by throwing, and whether it makes an answer that has to be returned."""
 
     status: int | None = None
     always: int | None = None
     sends: bool = False
     throws: bool = False
+    makes: bool = False
 
 
 class Errors(msgspec.Struct, frozen=True):
@@ -105,6 +106,8 @@ class Language(msgspec.Struct, frozen=True):
     lax_numbers: frozenset[str] = frozenset()
     # False where "null" and "no value" are two things.
     null_is_absent: bool = True
+    # True where a record is made from one object that holds its columns.
+    takes_objects: bool = False
     # What a plain test of a value refuses beside its absence.
     falsy: str = ""
 
@@ -162,6 +165,8 @@ class Words(msgspec.Struct, frozen=True):
     replies: Mapping[str, Reply] = {}
     # True where making an answer sends it, and the handler has to leave by itself.
     sends: bool = False
+    # What the source of a value looks like that tells of a refusal by itself, where there is no status.
+    refusal: re.Pattern[str] | None = None
     # Members by which an error says which status it wants.
     status_members: frozenset[str] = frozenset({"status_code"})
 
@@ -184,3 +189,5 @@ class Entry(msgspec.Struct, frozen=True):
     nexts: frozenset[str] = frozenset()
     loses: bool = False
     made_by: tuple[n.Call, Scope] | None = None
+    # What the object whose method this is was made with, by member.
+    members: Mapping[str, tuple[n.Expr, Scope]] = {}

@@ -125,6 +125,8 @@ class Taking(msgspec.Struct, frozen=True, eq=False):
 
     taken: tuple[Taken, ...]
     entries: tuple[Entry, ...]
+    # Members of the request that the route itself says.
+    known: Mapping[str, n.Literal] = {}
 
 
 class Framework(Protocol):

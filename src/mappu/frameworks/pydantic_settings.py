@@ -44,6 +44,7 @@ class PydanticSettings:
         target = Target(route.symbol, route.handler, route.scope)
         shape = models.of_class(pydantic.context(service.reader), target)
         place = Place(route.scope.module.path, route.handler.line, f"class {route.handler.name}")
+        shape = shape.with_(needs=(*shape.needs, ("pydantic-settings", place)))
         taken = Taken("settings", "", shape, True, place, Origin("settings"))
         return Taking((taken,), ())
 

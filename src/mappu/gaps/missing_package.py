@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 
 from mappu.gaps.base import gap
-from mappu.inventory.model import Gap, Place
-from mappu.pipeline.evidence import RouteEvidence, Scan
+from mappu.inventory.model import Gap
+from mappu.pipeline.evidence import Scan
 from mappu.sources.manifests import ServiceRoot
 
 kind = "missing-package"
@@ -16,6 +16,8 @@ _BROUGHT: dict[str, tuple[tuple[str, frozenset[str]], ...]] = {
     "pydantic-settings": (("fastapi", frozenset({"standard", "all"})),),
 }
 _LOSS = {
+    "class-validator": "without it the validation pipe stops the service at start",
+    "class-transformer": "without it the validation pipe stops the service at start",
     "email-validator": "without it the type cannot be made and the service does not start",
     "python-multipart": "without it a route with form data cannot be made and the service does not start",
     "pydantic-settings": "without it the import fails and the service does not start",
@@ -26,7 +28,7 @@ def find(scan: Scan) -> Iterator[Gap]:
     done: set[tuple[str, str]] = set()
     for route in scan.routes:
         root = route.service.root
-        for package, place in _needs(route):
+        for package, place in route.needs:
             key = (root.path, package)
             if key in done or not root.lists_packages or _has(root, package):
                 continue
@@ -34,16 +36,6 @@ def find(scan: Scan) -> Iterator[Gap]:
             manifest = root.place.file
             why = f"`{place.text}` needs {package}, and {manifest} does not ask for it: {_LOSS[package]}"
             yield gap(kind, route, place, why, f"add {package} to {manifest}")
-
-
-def _needs(route: RouteEvidence) -> Iterator[tuple[str, Place]]:
-    yield from route.needs
-    if route.endpoint.surface == "settings":
-        handler = route.endpoint.handler
-        yield "pydantic-settings", Place(handler.file, handler.line, f"class {handler.symbol}")
-    for taken in route.taking.taken:
-        if taken.place == "form":
-            yield "python-multipart", taken.declared
 
 
 def _has(root: ServiceRoot, package: str) -> bool:

@@ -62,7 +62,7 @@ class Assembly:
     def __init__(self, framework: Framework, service: Service, route: Route, engine: Engine) -> None:
         self.service, self.route, self.framework = service, route, framework
         self.taking: Taking = framework.takes(service, route)
-        self.report: Report = engine.run(self.taking.entries)
+        self.report: Report = engine.run(self.taking.entries, self.taking.known)
         self.drafts: dict[tuple[str, tuple[str, ...]], _Draft] = {}
         self.entities: dict[str, str] = {}
         # Data whose fields a model lists: whatever else is read of it is none that a client sends.
@@ -146,6 +146,9 @@ class Assembly:
         if shape.fields:
             self.known.append(run.origin)
         place, wire = self.where(run.origin, above)
+        if above is not None and shape.fields and above.laid.path == WHOLE and above.laid.origin == run.origin:
+            # All of it is known by name from here on.
+            self.drafts.pop((run.origin.place, run.origin.path), None)
         ran = self.ran_by_hand(run)
         for laid in lay_out(place, wire, run.origin, shape, True, run.place):
             self.notes.extend((note, laid.path) for note in laid.shape.notes)

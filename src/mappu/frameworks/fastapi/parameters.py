@@ -166,7 +166,10 @@ class _Collector:
             if key in seen and not (whole and b.model):
                 continue
             seen.add(key)
-            taken.append(Taken(place, "" if whole else b.wire, b.shape, b.required, b.declared, b.origin, b.default))
+            shape = b.shape
+            if place == "form":
+                shape = shape.with_(needs=(*shape.needs, ("python-multipart", b.declared)))
+            taken.append(Taken(place, "" if whole else b.wire, shape, b.required, b.declared, b.origin, b.default))
         return Taking(tuple(taken), tuple(self.entries))
 
 

@@ -1,0 +1,28 @@
+"""How each fault is closed in NestJS: one sentence a remedy, with places for the names it speaks of."""
+
+REMEDIES = {
+    "refuse": "leave there: `throw new BadRequestException(…)`",
+    "act-on-it": "act on it: `throw new BadRequestException(…)` where the check fails",
+    "check-first": "move the check above the call that stores, or make it a decorator of the DTO",
+    "map-error": "throw a BadRequestException there, or map the error in an exception filter",
+    "refuse-in-rule": "let the rule refuse instead of throwing",
+    "catch-model-error": "bind the DTO as a parameter and let the pipe run it, or answer the error with a BadRequestException",
+    "catch-read-error": "bind the input with a DTO and a ValidationPipe, which refuses what is left out",
+    "bind-body": "bind it to a DTO class with a decorator on every field, and run a ValidationPipe",
+    "bind-query": "bind it with a pipe, `@Query('{name}', ParseIntPipe)`, or with a DTO class",
+    "bind-header": "check it before it is used: its length, and what it may hold",
+    "bind-cookie": "check it before it is used: its length, and what it may hold",
+    "bind-path": "bind it with a pipe: `@Param('{name}', ParseUUIDPipe)` or `ParseIntPipe`",
+    "bind-form": "give it a ParseFilePipe with the size and type it may have",
+    "run-rules": "run them: bind the parameter as the class `{model}` and use a ValidationPipe, globally or on this route",
+    "bind-plain-model": "bind `{model}` as a class (not as a type, a list or an entity) below a ValidationPipe",
+    "parameter-model": "take it as a DTO class",
+    "fit-type": "use a decorator that fits the type, or change the type",
+    "model-inside": "give its inside a DTO class, with both `@ValidateNested()` and `@Type(() => …)`",
+    "type-it": "give it decorators, or a DTO class with both `@ValidateNested()` and `@Type(() => …)`",
+    "limit-string": "add one: `@MaxLength(…)`",
+    "limit-array": "add one: `@ArrayMaxSize(…)`",
+    "limit-number": "add one: `@Max(…)`",
+    "drop-unlisted": "give the ValidationPipe `whitelist: true`, and `forbidNonWhitelisted: true` to refuse them",
+    "start-early": "check it when the service starts, before {name} is needed",
+}
