@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator, Mapping
 import msgspec
 
 from mappu.frameworks.base import Link, Service
+from mappu.frameworks.base_links import link_of
 from mappu.symbols.program import Scope, Target, given_to
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, own, walk
@@ -357,7 +358,7 @@ class Routers:
 
     def _plugin(self, event: Event, expr: n.Expr, scope: Scope) -> None:
         """A function that is called with the router, to hang routes on it."""
-        link = self.link(expr, scope)
+        link = link_of(self.program, expr, scope)
         if link.function is None or link.holder is None:
             if not isinstance(expr, n.Entries):
                 self.lost_mounts = self.lost_mounts or isinstance(expr, n.Call)
@@ -435,54 +436,9 @@ class Routers:
             for expr, scope in event.args:
                 if isinstance(expr, n.Literal | n.Entries) or self.site_of(expr, scope, event.env) is not None:
                     continue
-                found.append(self.link(expr, scope))
+                found.append(link_of(self.program, expr, scope))
             self._links[id(event)] = found
         return self._links[id(event)]
-
-    def link(self, expr: n.Expr, scope: Scope, steps: int = 0) -> Link:
-        """Return the function an expression stands for: itself, by name, inside a function that goes around it, or made by a
-        function of the service."""
-        if isinstance(expr, n.Function):
-            return Link(expr, scope, expr, scope)
-        if isinstance(expr, n.Name | n.Member):
-            target = self.program.resolve(expr, scope)
-            if target is not None and isinstance(target.node, n.Function) and target.scope is not None:
-                return Link(expr, scope, target.node, target.scope)
-            followed = self.program.value(expr, scope)
-            if followed is not None and followed[0] is not expr and steps < MAX_STEPS:
-                return self.link(*followed, steps + 1)
-            return Link(expr, scope)
-        if not isinstance(expr, n.Call):
-            return Link(expr, scope)
-        if isinstance(expr.func, n.Member) and expr.func.name == "bind":
-            return self.link(expr.func.value, scope, steps + 1)
-        inner = [
-            self.link(a.value, scope, steps + 1) for a in expr.args if steps < MAX_STEPS and _may_be_function(a.value)
-        ]
-        handed = [x for x in inner if x.function is not None and 2 <= len(x.function.params) <= 4]
-        if handed:
-            last = handed[-1]
-            return msgspec.structs.replace(last, wrapped=True)
-        target = self.program.resolve(expr.func, scope)
-        if target is not None and isinstance(target.node, n.Function) and target.scope is not None:
-            made = self._made(target.node, self.program.scope_of(target.node, target.scope))
-            if made is not None:
-                return Link(expr, scope, made[0], made[1], made_by=(expr, scope))
-        return Link(expr, scope)
-
-    def _made(self, function: n.Function, inner: Scope) -> tuple[n.Function, Scope] | None:
-        """The function that a function gives back."""
-        for stmt in own(*function.body):
-            if isinstance(stmt, n.Leave) and stmt.kind == "return":
-                value = stmt.value
-                if isinstance(value, n.Call) and value.args and isinstance(value.args[-1].value, n.Function):
-                    value = value.args[-1].value
-                if isinstance(value, n.Function):
-                    return value, inner
-                target = self.program.resolve(value, inner) if isinstance(value, n.Name) else None
-                if target is not None and isinstance(target.node, n.Function) and target.scope is not None:
-                    return target.node, target.scope
-        return None
 
 
 def joined(*parts: str) -> str:
@@ -508,17 +464,13 @@ def _answers_errors(link: Link) -> bool:
     return link.function is not None and len(link.function.params) == 4 and link.made_by is None
 
 
-def _may_be_function(expr: n.Expr) -> bool:
-    return isinstance(expr, n.Function | n.Name | n.Member | n.Call)
-
-
 def _looks_like_routes(expr: n.Expr, scope: Scope) -> bool:
     """True for something made at run time that may well hold routes."""
     return "rout" in scope.module.text(expr).lower() or "require(" in scope.module.text(expr)
 
 
 # Methods beside verbs and mounts that hang something on a site, and those of them that take no path.
-_OTHERS = frozenset({"all", "param", "addHook", "on", "setErrorHandler", "onError", "prefix", "ws"})
+_OTHERS = frozenset({"all", "route", "param", "addHook", "on", "setErrorHandler", "onError", "prefix", "ws"})
 _PATHLESS = frozenset({"param", "addHook", "setErrorHandler", "onError", "prefix"})
 _CALLED = (
     *(f".{m}(".encode() for m in (*METHODS, *_OTHERS, "use", "route", "register", "routes")),

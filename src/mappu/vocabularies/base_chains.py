@@ -73,7 +73,8 @@ class Chains:
     # --- the vocabulary -----------------------------------------------------------------------------------------------
 
     def shape(self, reader: Reader, expr: n.Expr, scope: Scope) -> Shape:
-        found = _Reading(reader, self.library).read(expr, scope)
+        reading = _Reading(reader, self.library)
+        found = reading.read(expr, scope) if reading.is_ours(expr, scope) else None
         return found.shape if found is not None else UNKNOWN
 
     def is_model(self, reader: Reader, target: Target) -> bool:

@@ -8,6 +8,7 @@ from mappu.flow.values import Origin
 from mappu.flow.words import Entry, Reply, Words
 from mappu.frameworks import base_node
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
+from mappu.frameworks.base_links import link_of
 from mappu.frameworks.base_routers import METHODS, Event, Reach, Routers, RouterWords, covers, joined
 from mappu.frameworks.express import middleware
 from mappu.frameworks.express.remedies import REMEDIES
@@ -108,7 +109,7 @@ class Express:
             if each.method == "param" and each.site is event.site and each.args:
                 name = routers.program.text(*each.args[0])
                 if name in rules:
-                    link = routers.link(*each.args[-1])
+                    link = link_of(routers.program, *each.args[-1])
                     found.append(Link(link.expr, link.scope, link.function, link.holder, link.made_by, parameter=name))
         return found
 

@@ -1,0 +1,28 @@
+"""How each fault is closed in Next.js: one sentence a remedy, with places for the names it speaks of."""
+
+REMEDIES = {
+    "refuse": "leave there: `return NextResponse.json(…, { status: 400 })`; in an action, `return { errors: … }`",
+    "act-on-it": "act on it: return where the check fails, before anything is stored",
+    "check-first": "move the check above the call that stores",
+    "map-error": "answer it: `return NextResponse.json(…, { status: 400 })`; in an action, `return { errors: … }`",
+    "refuse-in-rule": "let the rule refuse instead of throwing",
+    "catch-model-error": "use `safeParse` and return an answer where it fails",
+    "catch-read-error": "catch it and answer with a 4xx: broken JSON makes `request.json()` throw",
+    "bind-body": "check it against a schema with these fields and their limits before it is used",
+    "bind-query": "check it against a schema before it is used: a type and a limit for `{name}`",
+    "bind-header": "check it before it is used: its length, and what it may hold",
+    "bind-cookie": "check it before it is used: its length, and what it may hold",
+    "bind-path": "check it before it is used: what `{name}` may look like",
+    "bind-form": "check it against a schema before it is used: a type and a limit for `{name}`",
+    "run-rules": "run them: `const result = {model}.safeParse(…)`, and return where it fails",
+    "bind-plain-model": "take the fields that a client may set one by one, and make the row from them",
+    "parameter-model": "check it against a schema before it is used",
+    "fit-type": "use a limit that fits the type, or change the type",
+    "model-inside": "give its inside a schema: an object with the fields and limits it may have",
+    "type-it": "give it a type and limits in the schema",
+    "limit-string": "add one: `.max(…)`",
+    "limit-array": "add one: `.max(…)`",
+    "limit-number": "add one: `.max(…)`",
+    "drop-unlisted": "refuse or drop fields nobody declared: `.strict()`",
+    "start-early": "check it when the service starts, before {name} is needed",
+}
