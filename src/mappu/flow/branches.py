@@ -137,6 +137,8 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
            for c in engine.report.checks):  # fmt: skip
         # The same was refused before: it cannot fail here any more.
         return
+    if finding.origin in before.present:
+        finding = msgspec.structs.replace(finding, lenient=True)
     around = [c.text for c in engine.under if c.matters_to(finding)]
     if around and finding.kind not in ("exists", "unique"):
         text = f"{finding.place.text} (only where {' and '.join(around)})"

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from mappu.flow import callees, conditions, endings, replies, storage
 from mappu.flow.state import State, element
 from mappu.flow.values import (
+    ALL,
     FLAT,
     NOTHING,
     Check,
@@ -43,6 +44,8 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     if isinstance(expr.func, n.Member) and method in engine.words.language.catch:
         return callees.caught(engine, expr, expr.func.value, state)
     receiver = engine.value(expr.func.value, state) if isinstance(expr.func, n.Member) else NOTHING
+    if f"{method}()" in receiver.attrs:
+        return receiver.attrs[f"{method}()"]
     if receiver.role == "request" and method is not None:
         return _request_call(engine, expr, method, state)
     if method in ("any", "all") or (isinstance(expr.func, n.Name) and expr.func.id in ("any", "all")):
@@ -163,6 +166,8 @@ def _run_model(engine: Engine, expr: n.Call, run: RunWord, state: State) -> Valu
 def model_run(engine: Engine, node: n.Node, run: RunWord, held: Value) -> None:
     assert held.origin is not None
     place = engine.place(node)
+    if not run.skips and held.origin.place in ("body", "form"):
+        engine.seen |= {Origin(held.origin.place)}
     result = Result("unknown") if run.skips else endings.thrown(engine, Target(run.throws), None, place)
     found = ModelRun(held.origin, run.type, run.scope, place, result, run.skips)
     if all((r.origin, r.place) != (found.origin, found.place) for r in engine.report.runs):
@@ -172,12 +177,16 @@ def model_run(engine: Engine, node: n.Node, run: RunWord, held: Value) -> None:
 def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
     """The outcome of a model's rules as something to be looked at."""
     origin, place = held.origin, engine.place(expr)
-    if origin is None or held.via not in ("", "number", "dump"):
+    if held.role == "request":
+        origin, held = ALL, NOTHING
+    elif origin is None or held.via not in ("", "number", "dump"):
         fields = {k: v for k, v in held.attrs.items() if v.origin is not None}
         if not fields:
             # Only what was made from client data is checked: what it refuses is not told field by field.
             return Value(taints=held.touched, attrs={k: held for k, v in run.outcome.items() if v == "value"})
         origin = Origin(next(iter(fields.values())).origin.place)  # type: ignore[union-attr]
+    if origin.place in ("body", "form"):
+        engine.seen |= {Origin(origin.place)}
     opened = OpenRun(origin, run.type, run.scope, place)
     if any((o.place, o.origin) == (place, origin) for o in engine.open_runs):
         opened = next(o for o in engine.open_runs if (o.place, o.origin) == (place, origin))
@@ -296,7 +305,7 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
         return Value(first.origin, via="numbered")
     if name in ("typing.cast", "cast") and len(given) == 2:
         return given[1][1]
-    if name in words.keeps_call and first.touched:
+    if name in words.keeps_call and (first.touched or first.role == "request"):
         return first
     if name in words.collections and not given:
         return Value(role="local")

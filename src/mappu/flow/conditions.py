@@ -6,6 +6,8 @@ import re
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+import msgspec
+
 from mappu.flow.values import NOTHING, Facts, Finding, Origin, Value
 from mappu.inventory.model import ConstraintKind, Place
 from mappu.syntax import nodes as n
@@ -174,8 +176,15 @@ def _both(engine: Engine, expr: n.Binary, left: Facts, right: Facts) -> Facts:
     judged = {f.origin for f in right.if_false}
     only_presence = bool(left.if_true) and all(f.asks_presence for f in left.if_true)
     if only_presence and judged and all(any(a.covers(j) for a in asked) for j in judged):
-        return Facts(if_true, right.if_false)
+        return Facts(if_true, tuple(msgspec.structs.replace(f, lenient=True) for f in right.if_false))
     either = (*left.if_false, *right.if_false)
+    listed = [f for f in either if f.kind in ("const", "enum")]
+    if len(listed) == len(either) > 1 and len({f.origin for f in either}) == 1:
+        # One of several constants.
+        values: list[object] = []
+        for found in listed:
+            values.extend(found.value if isinstance(found.value, list) else [found.value])
+        return Facts(if_true, (Finding(listed[0].origin, "enum", values, engine.place(expr)),))
     if left.if_false and right.if_false and all(f.presence for f in either):
         # `not a and not b` is false where one of them is there.
         names = sorted({".".join(f.origin.path) for f in either})

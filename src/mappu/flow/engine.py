@@ -17,6 +17,7 @@ from mappu.flow.values import (
     Finding,
     ModelRun,
     OpenRun,
+    Origin,
     Report,
     Result,
     Sink,
@@ -55,9 +56,11 @@ class Engine:
         self.sends = False
         # What earlier functions of the route left on the request.
         self.kept: dict[str, Value] = {}
+        # Bodies that are known to be there: something on the route has checked them.
+        self.seen: frozenset[Origin] = frozenset()
         self.sents: list[Sent] = []
         self.open_runs: list[OpenRun] = []
-        self._entered: dict[tuple[object, ...], tuple[Value, Report, dict[str, Value]]] = {}
+        self._entered: dict[tuple[object, ...], tuple[Value, Report, dict[str, Value], frozenset[Origin]]] = {}
 
     @property
     def frame(self) -> Frame:
@@ -78,6 +81,7 @@ class Engine:
         itself says (its method)."""
         whole = Report()
         results: list[Value] = []
+        self.seen = frozenset()
         self.kept = {k: Value(role="local", literal=v) for k, v in (known or {}).items()}
         for entry in entries:
             value, found = self.enter(entry, results)
@@ -89,7 +93,7 @@ class Engine:
         """Walk one function that the framework calls; the same one with the same arguments is walked once."""
         earlier = {name: results[i] for name, i in entry.earlier.items()}
         key = (id(entry.function), id(entry.scope), id(entry.made_by), *sorted(entry.data.items(), key=str),
-               *sorted(entry.requests), *sorted(entry.replies),
+               *sorted(entry.requests), *sorted(entry.replies), self.seen,
                *((name, id(value)) for name, value in sorted((self.kept | earlier).items(), key=lambda e: e[0])))  # fmt: skip
         if key not in self._entered:
             self.report, self.calls = Report(), 0
@@ -112,8 +116,8 @@ class Engine:
             value, _ = self.function(entry.function, entry.scope, state)
             self.handlers = []
             replies.judge(self)
-            self._entered[key] = value, self.report, dict(self.kept)
-        value, found, self.kept = self._entered[key]
+            self._entered[key] = value, self.report, dict(self.kept), self.seen
+        value, found, self.kept, self.seen = self._entered[key]
         return value, found
 
     def around(self, entry: Entry) -> dict[str, Value]:
@@ -283,6 +287,8 @@ class Engine:
             held = expressions.member_of(self, target, value, text, state)
             if isinstance(inner, n.Bind):
                 default = self.value(inner.value, state)
+                if held.origin is not None:
+                    state.present |= {held.origin}
                 self.bind(inner.target, held.but(taints=held.taints | default.touched), state)
             else:
                 self.bind(inner, held, state)
@@ -345,7 +351,7 @@ class Engine:
             self.report.runs.append(ModelRun(run.origin, run.type, run.scope, run.place, result))
             return
         found = Check(finding.origin, finding.kind, finding.value, finding.place, result, message, finding.sized,
-                      finding.presence, finding.asserted, finding.falsy)  # fmt: skip
+                      finding.presence, finding.asserted, finding.falsy, finding.lenient)  # fmt: skip
         if found not in self.report.checks:
             self.report.checks.append(found)
 

@@ -38,6 +38,7 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
         case n.Binary(op="or", left=left, right=right):
             first, second = value(engine, left, state), value(engine, right, state)
             if first.origin is not None:
+                state.present |= {first.origin}
                 return Value(first.origin, first.via, first.taints | second.touched, whole=first.whole)
             if "lookup" in (first.role, second.role):
                 return Value(role="lookup", taints=first.taints | second.taints)
@@ -155,15 +156,17 @@ def _global(engine: Engine, target: Target | None) -> Value:
 
 
 def _member(engine: Engine, expr: n.Member, held: Value, name: str, state: State) -> Value:
-    found = member_of(engine, expr, held, name, state)
-    if (
-        held.origin is not None and not expr.safe and engine.words.language.no_value and not held.origin.path
-        and held.origin.place == "body" and Origin("body") not in state.present and engine.words.empty_body is not None
-    ):  # fmt: skip
-        # Nothing may have read a body: there is none then, and asking it for a member throws.
+    return member_of(engine, expr, held, name, state)
+
+
+def _may_be_missing(engine: Engine, expr: n.Expr, body: Origin, state: State) -> None:
+    """A member asked of a body that may not be there at all: the language throws then."""
+    if isinstance(expr, n.Member) and expr.safe:
+        return
+    if body not in state.present and body not in engine.seen:
         missing = endings.thrown(engine, Target(engine.words.language.no_value), None, engine.place(expr))
-        engine.report.reads.append(Read(held.origin, engine.place(expr), strict=True, result=missing))
-    return found
+        read = Read(body, engine.place(expr), strict=True, result=missing, what="a request without a body")
+        engine.report.reads.append(read)
 
 
 def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State) -> Value:
@@ -185,6 +188,8 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
         return held.attrs[name]
     if held.via == "faults":
         return held
+    if held.origin is not None and not held.origin.path and held.origin.place == "body" and engine.words.empty_body:
+        _may_be_missing(engine, expr, held.origin, state)
     if name in engine.words.language.size_members and held.origin is not None and (held.origin.path or held.via):
         return Value(held.origin, via="size", taints=held.taints)
     if held.origin is not None and held.via in ("", "dump"):

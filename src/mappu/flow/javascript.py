@@ -24,7 +24,7 @@ language = Language(
     keeps=frozenset({"trim", "trimStart", "trimEnd", "toLowerCase", "toUpperCase", "toString", "normalize", "valueOf",
                      "toLocaleLowerCase", "toLocaleUpperCase"}),
     keeps_call=frozenset({"String", "JSON.parse", "structuredClone", "Array.from", "Object.assign", "decodeURIComponent",
-                          "Object.fromEntries", "Object.freeze", "lodash.cloneDeep", "lodash.trim"}),
+                          "Object.fromEntries", "URL", "URLSearchParams", "Object.freeze", "lodash.cloneDeep", "lodash.trim"}),
     converts={},
     tests={},
     matchers={"test": "none", "exec": "none", "match": "none", "search": "none"},

@@ -8,7 +8,7 @@ import msgspec
 
 from mappu.flow import endings
 from mappu.flow.state import Sent, State
-from mappu.flow.values import Event, Given, ModelRun, Result, Value
+from mappu.flow.values import ALL, Event, Given, ModelRun, Result, Value
 from mappu.symbols.program import Target
 from mappu.syntax import nodes as n
 
@@ -114,4 +114,7 @@ def judge(engine: Engine) -> None:
         if run.settled:
             continue
         effect = "unknown" if run.looked else "swallowed"
+        if run.origin == ALL and effect == "swallowed":
+            why = "the request is checked before, and nothing acts on the outcome here"
+            engine.event(Event("ignored-outcome", run.place, why))
         report.runs.append(ModelRun(run.origin, run.type, run.scope, run.place, Result(effect)))  # type: ignore[arg-type]

@@ -32,6 +32,10 @@ class Origin(msgspec.Struct, frozen=True):
         return self.place == other.place and other.path[: len(self.path)] == self.path
 
 
+# Stands for all of a request at once, where one call looks at everything that was checked of it before.
+ALL = Origin("body", ("",))
+
+
 class OpenRun:
     """A model's rules run by a call that only tells the outcome: `looked` once a condition asks for it, `settled` once a
     branch acts on it. Compared by identity."""
@@ -48,7 +52,8 @@ class Finding(msgspec.Struct, frozen=True):
 
     `sized` limits count characters, elements or keys: which of them, the field's type tells later. `presence` ones only say
     that the data is there. `asserted` ones are stated as what the code takes for granted, `falsy` ones by a plain test of the
-    value. `run`: it is the outcome of a model's rules. `sent`: the answer that a helper has sent already.
+    value; `lenient` ones hold only for a value that is there. `run`:
+    it is the outcome of a model's rules. `sent`: the answer that a helper has sent already.
     """
 
     origin: Origin
@@ -59,6 +64,7 @@ class Finding(msgspec.Struct, frozen=True):
     presence: bool = False
     asserted: bool = False
     falsy: bool = False
+    lenient: bool = False
     run: OpenRun | None = None
     sent: object | None = None
 
@@ -147,6 +153,7 @@ class Check(msgspec.Struct, frozen=True):
     presence: bool = False
     asserted: bool = False
     falsy: bool = False
+    lenient: bool = False
 
 
 class ModelRun(msgspec.Struct, frozen=True):
@@ -169,6 +176,8 @@ class Read(msgspec.Struct, frozen=True):
     strict: bool = False
     type: FieldType | None = None
     result: Result | None = None
+    # What goes wrong, where it is not simply a name left out or broken JSON.
+    what: str | None = None
 
 
 class Sink(msgspec.Struct, frozen=True):

@@ -110,6 +110,8 @@ class Taken(msgspec.Struct, frozen=True, eq=False):
     declared: Place
     origin: Origin
     default: Default | None = None
+    # True where what was checked takes effect only once the handler asks for the outcome.
+    awaits: bool = False
 
 
 class Ran(msgspec.Struct, frozen=True):

@@ -77,6 +77,10 @@ def known_errors() -> Errors:
     )
 
 
+def _names(expr: n.Expr) -> set[str]:
+    return {x.id for x in walk(expr) if isinstance(x, n.Name)}
+
+
 class Answer(msgspec.Struct, frozen=True):
     """How one branch of an error handler answers: the errors it is for (by full name, or by last name alone; none is all), and
     the status: a number, 0 where it cannot be told, or None where the error brings its own (`otherwise` where it has none)."""
@@ -84,6 +88,8 @@ class Answer(msgspec.Struct, frozen=True):
     names: tuple[str, ...]
     status: int | None
     otherwise: int = 500
+    # Only for errors that bring a status of their own.
+    if_own: bool = False
 
 
 class ErrorAnswers:
@@ -101,6 +107,8 @@ class ErrorAnswers:
         last = {x.rpartition(".")[2] for x in names}
         for answer in self.answers:
             if answer.names and names.isdisjoint(answer.names) and last.isdisjoint(answer.names):
+                continue
+            if answer.if_own and own is None:
                 continue
             if answer.status is not None:
                 return answer.status
@@ -123,7 +131,11 @@ class ErrorAnswers:
         for stmt in body:
             if isinstance(stmt, n.If):
                 asked = self._asked(stmt.test, error, scope)
-                self._body(stmt.then, error, scope, asked or (*names, "?"), found)
+                inner: list[Answer] = []
+                self._body(stmt.then, error, scope, asked or names, inner)
+                if not asked:
+                    inner = [self._vague(stmt.test, error, a) for a in inner if error in _names(stmt.test)]
+                found.extend(inner)
                 if self._body(stmt.other, error, scope, names, found):
                     return True
                 continue
@@ -138,6 +150,13 @@ class ErrorAnswers:
                 found.append(Answer(names, code, otherwise))
                 return True
         return False
+
+    def _vague(self, test: n.Expr, error: str, answer: Answer) -> Answer:
+        """An answer below a condition on the error that is not its class: for those that bring a status, or for any."""
+        members = {x.name for x in walk(test) if isinstance(x, n.Member) and dotted(x.value) == error}
+        if members and members <= STATUS_MEMBERS | {"isOperational", "expose"}:
+            return msgspec.structs.replace(answer, if_own=True)
+        return msgspec.structs.replace(answer, status=UNKNOWN)
 
     def _asked(self, test: n.Expr, error: str, scope: Scope) -> tuple[str, ...]:
         """The error classes that a condition asks for."""

@@ -19,6 +19,13 @@ def find(scan: Scan) -> Iterator[Gap]:
         bare = [f for f in route.fields if f.field.standing == "bare" and not f.nested]
         bodies = [f for f in bare if f.raw and f.field.place in ("body", "form")]
         guarded = any(f.raw and f.field.standing != "bare" and f.field.place in ("body", "form") for f in route.fields)
+        if any(
+            not f.raw and f.field.place in ("body", "form") and f.field.standing not in ("bare", "idle")
+            for f in route.fields
+        ):
+            # Part of it is checked; that the rest goes on unchecked is another kind of gap.
+            bodies = [f for f in bodies if f.field.path != "*"]
+            bare = [f for f in bare if not (f.raw and f.field.path == "*")]
         whole = len(bodies) > 1 and not guarded
         if whole or any(f.field.path == "*" for f in bodies):
             yield _body(route, bodies)

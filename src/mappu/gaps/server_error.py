@@ -51,13 +51,18 @@ def _reads(route: RouteEvidence) -> Iterator[Gap]:
         if read.result is None or read.result.effect != "breaks" or not (read.strict or read.type):
             continue
         around = field_at(route, read.origin.place, read.origin.path)
-        if around is None or around.origin != read.origin or not (around.raw or around.read is not None):
+        whole = read.strict and not read.origin.path
+        if not whole and (
+            around is None or around.origin != read.origin or not (around.raw or around.read is not None)
+        ):
             continue
-        if read.strict and around.field.required and read.origin.path:
+        if around is not None and read.strict and around.field.required and read.origin.path:
             continue
-        name = "broken JSON" if not read.origin.path else f"`{around.field.path}` left out"
-        name = f"`{around.field.path}` that is no {read.type}" if read.type else name
-        groups.setdefault((around.field.place, read.place.file), []).append((name, read))
+        path = around.field.path if around is not None else "*"
+        name = read.what or ("broken JSON" if not read.origin.path else f"`{path}` left out")
+        name = f"`{path}` that is no {read.type}" if read.type else name
+        place = around.field.place if around is not None else read.origin.place
+        groups.setdefault((place, read.place.file), []).append((name, read))
     for (place, _), found in groups.items():
         first = found[0][1]
         names = list(dict.fromkeys(name for name, _ in found))

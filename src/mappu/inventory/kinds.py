@@ -24,6 +24,7 @@ _TABLE: tuple[tuple[str, Severity, str], ...] = (
     ("missing-package", "high", "the rules' package, or one it needs, is not in the manifest"),
     ("server-error", "medium", "bad input ends as a 5xx where a 4xx belongs"),
     ("storage-bound", "medium", "the storage entity itself is bound from the request"),
+    ("untyped", "medium", "presence is checked, the type is not"),
     ("contradiction", "medium", "rules that can never hold together, or a default that breaks its own rule"),
     ("no-effect", "medium", "a rule that cannot do anything where it stands"),
     ("weak-pattern", "medium", "a pattern that lets other text around it, or that can backtrack without end"),

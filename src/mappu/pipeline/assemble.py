@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable
 
 from mappu.flow.engine import Engine
-from mappu.flow.values import Check, Escape, ModelRun, Origin, Read, Report, Result, Sink
+from mappu.flow.values import ALL, Check, Escape, ModelRun, Origin, Read, Report, Result, Sink
 from mappu.flow.words import Words
 from mappu.frameworks.base import Framework, Ran, Route, Service, Taken, Taking
 from mappu.inventory.model import (
@@ -61,6 +61,7 @@ class Assembly:
 
     def __init__(self, framework: Framework, service: Service, route: Route, engine: Engine) -> None:
         self.service, self.route, self.framework = service, route, framework
+        self.falsy = engine.words.language.falsy
         self.taking: Taking = framework.takes(service, route)
         self.report: Report = engine.run(self.taking.entries, self.taking.known)
         self.drafts: dict[tuple[str, tuple[str, ...]], _Draft] = {}
@@ -103,7 +104,7 @@ class Assembly:
 
     def bind(self, taken: Taken) -> None:
         """Lay out something the framework binds."""
-        ran = self.framework.runs(self.service, self.route, taken)
+        ran = self.awaited(taken) if taken.awaits else self.framework.runs(self.service, self.route, taken)
         shape = taken.shape
         self.needs.extend(shape.needs)
         if shape.entity and shape.model is not None and shape.fields:
@@ -121,6 +122,15 @@ class Assembly:
             self.drafts[key] = draft
         if shape.fields and not taken.wire:
             self.notes.extend((note, None) for note in shape.notes)
+
+    def awaited(self, taken: Taken) -> Ran:
+        """What becomes of checks whose outcome is only gathered: told by whoever asks for it."""
+        run = next((r for r in self.report.runs if r.origin == ALL), None)
+        if run is None:
+            return Ran(None, "idle", "nothing on this route asks for the outcome of these checks")
+        place = run.place
+        why = None if run.result.effect == "rejects" else "the outcome is asked for and not acted on"
+        return Ran(RunBy("request checks", place.file, place.line, place.text or ""), _STATUS[run.result.effect], why)
 
     def constraint(self, rule: Rule, ran: Ran) -> Constraint:
         broken = rule.breaks is not None and ran.status == "runs"
@@ -236,8 +246,14 @@ class Assembly:
         elif kind in ("notNull", "notEmpty") and refuses:
             default = draft.laid.default
             draft.required = draft.required or default is None or not default.value
+        if refuses and draft.raw and kind in ("type", "enum", "const") and not check.lenient:
+            # Nothing at all is none of these either.
+            draft.required = True
+        if refuses and draft.raw and draft.type == "any" and kind in ("enum", "const"):
+            draft.type = _type_of(value)
         place = check.place
-        by = RunBy("check by hand", place.file, place.line, place.text or "")
+        what = "falsy test by hand, which also refuses " + self.falsy if check.falsy and self.falsy else "check by hand"
+        by = RunBy(what, place.file, place.line, place.text or "")
         self.add(
             draft, Constraint(kind, value, _STATUS[check.result.effect], check.message, place, by, _why(check.result))
         )
@@ -329,6 +345,20 @@ _CREDENTIAL = re.compile(r"auth|token|api-?_?key|session|signature|csrf|xsrf|jwt
 _KEY = re.compile(r"^(?:x-)?api[-_]?key$|^authorization$|csrf|xsrf")
 _BODILESS = frozenset({"GET", "HEAD", "OPTIONS", "DELETE"})
 _TRANSPORT_STARTS = ("accept-", "content-", "if-", "x-forwarded-", "sec-", "x-real-", "access-control-", "cache-")
+
+
+def _type_of(value: object) -> FieldType:
+    """The type that all the values listed have."""
+    kinds = {type(v) for v in (value if isinstance(value, list) else [value])}
+    return (
+        "string"
+        if kinds == {str}
+        else "boolean"
+        if kinds == {bool}
+        else "number"
+        if kinds and kinds <= {int, float}
+        else "any"
+    )
 
 
 def _meets(sink: Sink, origin: Origin, raw: bool) -> bool:

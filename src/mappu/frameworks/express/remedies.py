@@ -19,6 +19,7 @@ REMEDIES = {
     "parameter-model": "check it against a schema before it is used",
     "fit-type": "use a limit that fits the type, or change the type",
     "model-inside": "give its inside a schema: an object with the fields and limits it may have",
+    "check-type": "check its type as well: `typeof x !== 'string'` answers 400",
     "type-it": "give it a type and limits in the schema",
     "limit-string": "add an upper limit to its length",
     "limit-array": "add an upper limit to the number of its elements",

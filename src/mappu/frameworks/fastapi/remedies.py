@@ -19,6 +19,7 @@ REMEDIES = {
     "parameter-model": "take the model as a parameter model: `Annotated[Model, Query()]` instead of `Depends()`",
     "fit-type": "use a limit that fits the type, or change the type",
     "model-inside": "give its inside a model: a class with the fields and limits it may have",
+    "check-type": "bind it with a type: a parameter of a class with these fields",
     "type-it": "give it a type: a class with the fields and limits it may have",
     "limit-string": "add one: `Field(max_length=…)`",
     "limit-array": "add one: `Field(max_length=…)`",

@@ -19,6 +19,7 @@ REMEDIES = {
     "parameter-model": "take it as a DTO class",
     "fit-type": "use a decorator that fits the type, or change the type",
     "model-inside": "give its inside a DTO class, with both `@ValidateNested()` and `@Type(() => …)`",
+    "check-type": "give it a decorator that says its type: `@IsString()`",
     "type-it": "give it decorators, or a DTO class with both `@ValidateNested()` and `@Type(() => …)`",
     "limit-string": "add one: `@MaxLength(…)`",
     "limit-array": "add one: `@ArrayMaxSize(…)`",

@@ -68,7 +68,7 @@ class NextJS:
     def words(self, service: Service) -> Words:
         answers = base_node.ErrorAnswers(service.program, [], base_node.Answer(("?",), None))
         return base_node.words(
-            service, answers, {}, request={**_READS, "nextUrl": "request", "searchParams": "query"}, getters={},
+            service, answers, {}, request={**_READS, "nextUrl": "request", "url": "request", "searchParams": "query"}, getters={},
             replies=_REPLIES, answers=_ANSWERS, broken={"json": "SyntaxError"}, refusal=_REFUSAL,
         )  # fmt: skip
 
