@@ -229,7 +229,29 @@ CASES: dict[str, tuple[str, set[tuple[str, str | None, str | None, str | None]]]
             ("server-error", "GET /converted", "query", "*"),
             ("server-error", "POST /missing", "body", "*"),
             ("bare-input", "POST /missing", "body", "b"),
+            ("untyped", "POST /missing", "body", "a"),
         },
+    ),
+    "untyped": (
+        """
+        @app.post("/there")
+        async def there(request: Request):
+            try:
+                body = await request.json()
+            except ValueError:
+                raise HTTPException(400)
+            if not body.get("name"): raise HTTPException(422)
+            session.add(PilotRow(name=body["name"]))
+        @app.post("/text")
+        async def text_(request: Request):
+            try:
+                body = await request.json()
+            except ValueError:
+                raise HTTPException(400)
+            if not isinstance(body.get("name"), str): raise HTTPException(422)
+            session.add(PilotRow(name=body["name"]))
+        """,
+        {("untyped", "POST /there", "body", "name")},
     ),
     "whole-write": (
         """

@@ -90,7 +90,7 @@ def truth(engine: Engine, expr: n.Expr, value: Value) -> Facts:
     place = engine.place(expr)
     if value.role == "lookup":
         return _looked_up(value, place)
-    if value.origin is not None and value.via in ("", "number"):
+    if value.origin is not None and value.via in ("", "number", "file"):
         present = Finding(value.origin, "notEmpty", None, place, presence=True, falsy=bool(engine.words.language.falsy))
         return Facts((present,), (_custom(engine, expr, value.origin),))
     if value.origin is not None and value.via == "size":

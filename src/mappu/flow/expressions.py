@@ -141,7 +141,8 @@ def _global(engine: Engine, target: Target | None) -> Value:
             made.entries if isinstance(made, n.Entries) else made.items
         )
         name = engine.program.name_of(made.func, target.scope) if isinstance(made, n.Call) else None
-        if literal or name in engine.words.language.collections:
+        empty = isinstance(made, n.Call) and not made.args
+        if literal or (empty and name in engine.words.language.collections):
             return Value(role="store")
         if (
             isinstance(made, n.Items)
@@ -177,6 +178,10 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
         place = engine.words.request.get(name)
         if place == "request":
             return Value(role="request")
+        if name in engine.words.files:
+            uploaded = Origin("form", ("file",))
+            engine.report.reads.append(Read(uploaded, engine.place(expr), type="file"))
+            return Value(uploaded, via="file")
         if place is not None:
             if place in ("body", "form"):
                 engine.report.reads.append(Read(Origin(place), engine.place(expr)))

@@ -22,7 +22,7 @@ _SINKS: dict[str, SinkKind] = {
 language = Language(
     sizes=frozenset(),
     keeps=frozenset({"trim", "trimStart", "trimEnd", "toLowerCase", "toUpperCase", "toString", "normalize", "valueOf",
-                     "toLocaleLowerCase", "toLocaleUpperCase"}),
+                     "toLocaleLowerCase", "toLocaleUpperCase", "replace", "replaceAll"}),
     keeps_call=frozenset({"String", "JSON.parse", "structuredClone", "Array.from", "Object.assign", "decodeURIComponent",
                           "Object.fromEntries", "URL", "URLSearchParams", "Object.freeze", "lodash.cloneDeep", "lodash.trim"}),
     converts={},
@@ -32,7 +32,7 @@ language = Language(
            "bigint": "integer"},
     errors=Errors(_PARENTS, {}, "Error"),
     assertion="AssertionError",
-    collections=frozenset({"Map", "Set", "Array", "WeakMap"}),
+    collections=frozenset({"Map", "Set", "Array", "WeakMap", "URLSearchParams", "Headers", "FormData", "console"}),
     pure=frozenset({"stringify", "keys", "values", "entries", "isArray", "isInteger", "isNaN", "isFinite", "parseInt",
                     "parseFloat",
                     "Number", "String", "Boolean", "log", "max", "min", "round", "floor", "ceil", "abs", "join", "slice",

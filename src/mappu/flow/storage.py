@@ -35,6 +35,8 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     words = engine.words
     if receiver.role in ("store", "lookup", "entity") or (receiver.made is not None and words.is_entity(receiver.made)):
         return True
+    if target is not None and target.scope is None and _is_of_storage(target.name, words.storage_packages):
+        return True
     assert isinstance(expr.func, n.Member)
     if expr.func.name in words.plain_stores:
         return True
@@ -47,6 +49,12 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     # The first of several names counts as well (`prisma.user`), unless it is only the object around.
     root = names[1:2] if names[0] == engine.program.receiver else names[:1] if engine.program.receiver else []
     return any(words.storage_names.search(x) for x in (names[-1], *root)) or _is_record(engine, base)
+
+
+def _is_of_storage(name: str, packages: frozenset[str]) -> bool:
+    """True for a method of a class of one of the packages."""
+    package = next((p for p in packages if name.startswith(p + ".")), None)
+    return package is not None and "." in name[len(package) + 1 :]
 
 
 def _is_record(engine: Engine, base: n.Expr) -> bool:
@@ -75,7 +83,7 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
     if method in words.lookups:
         if receiver.touched or receiver.whole is not None:
             return receiver
-        if touched:
+        if touched and (method in words.queries or not words.language.takes_objects):
             _query_text(engine, given, place)
         before = receiver.taints if receiver.role == "lookup" else frozenset()
         return Value(role="lookup", taints=frozenset().union(before, *(_asked(v) for _, v in given)))

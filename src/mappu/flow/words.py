@@ -160,6 +160,8 @@ class Words(msgspec.Struct, frozen=True):
     keyed: frozenset[str] = frozenset()
     asking_keys: frozenset[str] = frozenset()
     row_keys: frozenset[str] = frozenset()
+    # Members of the request that are uploaded files: what is asked of one is no field of its own.
+    files: frozenset[str] = frozenset()
     # What the body is where none was sent: None for an empty object.
     empty_body: str | None = None
     replies: Mapping[str, Reply] = {}

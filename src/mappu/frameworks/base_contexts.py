@@ -5,8 +5,8 @@ from weakref import WeakKeyDictionary
 
 from mappu.flow.words import Entry
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
-from mappu.frameworks.base_routers import METHODS, Event, Reach, Routers, RouterWords, covers, joined
-from mappu.frameworks.express import braces, path_parameters
+from mappu.frameworks.base_routers import METHODS, Event, Reach, Routers, RouterWords, covers, joined, stub
+from mappu.frameworks.express import braces, path_parameters, uses
 from mappu.inventory.model import RunBy
 
 
@@ -14,7 +14,7 @@ class ContextFramework:
     """A framework of this kind; its module says the names."""
 
     name: str
-    package: bytes
+    packages: tuple[str, ...]
     language = "javascript"
     router_words: RouterWords
 
@@ -27,7 +27,7 @@ class ContextFramework:
         return self._routers[service]
 
     def routes(self, service: Service) -> Iterable[Route]:
-        if not any(self.package in s.module.source for s in service.scopes):
+        if not uses(service, *self.packages):
             return
         routers = self.routers(service)
         any_app = any(s.is_app for s in routers.sites.values())
@@ -45,12 +45,12 @@ class ContextFramework:
 
     def _routes(self, service: Service, routers: Routers, event: Event, reaches: list[Reach]) -> Iterator[Route]:
         links = routers.links(event)
-        followed = [x for x in links if x.function is not None]
-        if not followed or links[-1].function is None:
-            if links:
-                service.note(event.call, event.scope, "the handler here could not be followed")
+        if not links:
             return
         last = links[-1]
+        if last.function is None:
+            service.note(event.call, event.scope, "the handler here could not be followed")
+            last = stub(service.program, last)
         assert last.function is not None
         assert last.holder is not None
         for reach in reaches:

@@ -10,7 +10,7 @@ import msgspec
 
 from mappu.frameworks.base import Link, Service
 from mappu.frameworks.base_links import link_of
-from mappu.symbols.program import Scope, Target, given_to
+from mappu.symbols.program import Program, Scope, Target, given_to
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, own, walk
 
@@ -228,6 +228,8 @@ class Routers:
         if not isinstance(expr, n.Name | n.Member):
             return None
         target = self.program.resolve(expr, scope)
+        if target is None and isinstance(expr, n.Member) and _NAMES.match(expr.name):
+            return self._handed_in(expr, scope)
         if target is None or target.scope is None:
             return None
         node = target.node
@@ -246,6 +248,15 @@ class Routers:
                 found = self._param_site(target.scope.owner, position, around) if around is not None else None
                 return (found, "") if found is not None else None
         return None
+
+    def _handed_in(self, expr: n.Member, scope: Scope) -> tuple[Site, str] | None:
+        """`args.app`, where `args` is a parameter: a router handed in inside something else."""
+        found = self.program.lookup(expr.value.id, scope) if isinstance(expr.value, n.Name) else None
+        param = found[0][0] if found is not None else None
+        if not isinstance(param, n.Param) or found is None:
+            return None
+        key = hash((id(param), expr.name))
+        return self.sites.setdefault(key, Site(param, found[1], False, is_param=True)), ""
 
     def _set_later(self, node: n.Variable, scope: Scope) -> tuple[n.Expr | None, Scope]:
         """The value of a name or member that is declared first and given one afterwards."""
@@ -290,12 +301,25 @@ class Routers:
                 return self.site_of(func.value, scope, env, steps + 1)
         target = self.program.resolve(func, scope)
         if target is not None and isinstance(target.node, n.Function) and target.scope is not None:
-            inner = self.program.scope_of(target.node, target.scope)
-            for stmt in own(*target.node.body):
-                if isinstance(stmt, n.Leave) and stmt.kind == "return" and stmt.value is not None:
-                    found = self.site_of(stmt.value, inner, {}, steps + 1)
-                    if found is not None:
-                        return found
+            return self._made_by(call, target.node, target.scope, scope, steps)
+        return None
+
+    def _made_by(
+        self, call: n.Call, function: n.Function, holder: Scope, scope: Scope, steps: int
+    ) -> tuple[Site, str] | None:
+        """The router that a function of the service gives back: each call makes one of its own, below which whatever the
+        function itself has hung on it is reached."""
+        if id(call) in self.sites:
+            return self.sites[id(call)], ""
+        inner = self.program.scope_of(function, holder)
+        for stmt in own(*function.body):
+            if isinstance(stmt, n.Leave) and stmt.kind == "return" and stmt.value is not None:
+                found = self.site_of(stmt.value, inner, {}, steps + 1)
+                if found is not None:
+                    made = Site(call, scope, found[0].is_app)
+                    self.sites[id(call)] = made
+                    self.edges.append((made, found[0], Event(made, "use", "", call, scope, [])))
+                    return made, found[1]
         return None
 
     def _option(self, call: n.Call, scope: Scope) -> str:
@@ -314,7 +338,7 @@ class Routers:
         if isinstance(expr, n.Literal | n.Template):
             return isinstance(expr, n.Template) or isinstance(expr.value, str)
         if isinstance(expr, n.Call):
-            return dotted(expr.func) == "RegExp"
+            return _is_pattern(expr)
         if isinstance(expr, n.Binary):
             return expr.op == "+"
         if isinstance(expr, n.Name | n.Member):
@@ -336,7 +360,8 @@ class Routers:
         if isinstance(expr, n.Binary) and expr.op == "or":
             return self.path_text(expr.right, scope, at, holder)
         source = scope.module.text(expr)
-        self.service.note(at, holder, f"part of a path is built at run time: {source}")
+        what = "a path is given as a pattern" if _is_pattern(expr) else "part of a path is built at run time"
+        self.service.note(at, holder, f"{what}: {source}")
         return f"<{source}>"
 
     # --- how sites are reached ----------------------------------------------------------------------------------------
@@ -406,7 +431,7 @@ class Routers:
                 and each is not event
                 and self._is_before(each, event)
             ):
-                links = tuple(x for x in self.links(each) if not _answers_errors(x))
+                links = tuple(x for x in self.links(each) if not answers_errors(x))
                 if each.method == "all" and not any(_goes_on(x) for x in links):
                     continue
                 if links:
@@ -424,7 +449,7 @@ class Routers:
         links = tuple(
             x for x in self.links(event) if x.function is not None or self.site_of(x.expr, x.scope, {}) is None
         )
-        links = tuple(x for x in links if not _answers_errors(x))
+        links = tuple(x for x in links if not answers_errors(x))
         return [Use(joined(prefix, event.path), links, event)] if links and event.method in self.words.mounts else []
 
     # --- functions ----------------------------------------------------------------------------------------------------
@@ -441,10 +466,21 @@ class Routers:
         return self._links[id(event)]
 
 
+def stub(program: Program, link: Link) -> Link:
+    """A handler that cannot be followed, as a function that does nothing: the route is there all the same."""
+    name = dotted(link.expr) or ""
+    function = n.Function(link.expr.span, name.rpartition(".")[2], (), None, (), n.Lazy(tuple))
+    return Link(link.expr, link.scope, function, link.scope)
+
+
+def _is_pattern(expr: n.Expr) -> bool:
+    return isinstance(expr, n.Call) and dotted(expr.func) == "RegExp"
+
+
 def joined(*parts: str) -> str:
     """Put parts of a path together, with one slash between them and none at the end."""
     found = re.sub(r"/{2,}", "/", "/".join(p for p in parts if p))
-    found = found if found.startswith("/") or not found else "/" + found
+    found = found if found.startswith(("/", "<")) or not found else "/" + found
     return found.rstrip("/") if len(found) > 1 else found
 
 
@@ -460,7 +496,8 @@ def _goes_on(link: Link) -> bool:
     return link.function is None or len(link.function.params) >= 3 or link.made_by is not None
 
 
-def _answers_errors(link: Link) -> bool:
+def answers_errors(link: Link) -> bool:
+    """True for a function with an error in front: it runs only where another one failed."""
     return link.function is not None and len(link.function.params) == 4 and link.made_by is None
 
 
@@ -474,5 +511,5 @@ _OTHERS = frozenset({"all", "route", "param", "addHook", "on", "setErrorHandler"
 _PATHLESS = frozenset({"param", "addHook", "setErrorHandler", "onError", "prefix"})
 _CALLED = (
     *(f".{m}(".encode() for m in (*METHODS, *_OTHERS, "use", "route", "register", "routes")),
-    b"express(", b"Router(", b"fastify(", b"Hono(", b"Koa(", b"app", b"outer",
+    b"express(", b"Router(", b"fastify(", b"Hono(", b"Koa(", b"(app", b"(router", b"(server", b"(fastify", b"app)", b"outer)",
 )  # fmt: skip

@@ -8,8 +8,8 @@ from mappu.flow.words import Entry, Reply, Words
 from mappu.frameworks import base_node
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_links import link_of
-from mappu.frameworks.base_routers import METHODS, Event, Reach, Routers, RouterWords, covers, joined
-from mappu.frameworks.express import braces, path_parameters
+from mappu.frameworks.base_routers import METHODS, Event, Reach, Routers, RouterWords, covers, joined, stub
+from mappu.frameworks.express import braces, path_parameters, uses
 from mappu.frameworks.express.remedies import REMEDIES as NODE
 from mappu.inventory.model import PlaceIn, RunBy
 from mappu.symbols.program import Scope
@@ -73,7 +73,7 @@ class Fastify:
         return self._routers[service]
 
     def routes(self, service: Service) -> Iterable[Route]:
-        if not any(b"astify" in s.module.source for s in service.scopes):
+        if not uses(service, "fastify", "fastify-plugin"):
             return
         routers = self.routers(service)
         for event in routers.events:
@@ -95,7 +95,9 @@ class Fastify:
             handler = self._handler(service, routers, event, options)
             if handler is None or handler.function is None or handler.holder is None:
                 service.note(event.call, event.scope, "the handler here could not be followed")
-                continue
+                handler = stub(service.program, handler or Link(event.call, event.scope))
+            assert handler.function is not None
+            assert handler.holder is not None
             hooks = list(self._hooks(service, routers, event, options))
             for reach in reaches:
                 whole = joined(reach.prefix, path) or "/"
@@ -213,7 +215,15 @@ class Fastify:
                     if link.function is not None and link.holder is not None:
                         handlers.append((link.function, link.holder))
         answers = base_node.ErrorAnswers(service.program, handlers, base_node.Answer((), None))
-        return base_node.words(service, answers, _SENSIBLE, request=dict(_READS), getters={}, replies=_REPLIES)
+        return base_node.words(
+            service,
+            answers,
+            _SENSIBLE,
+            request=dict(_READS),
+            files=frozenset({"file", "files"}),
+            getters={},
+            replies=_REPLIES,
+        )
 
 
 _SENSIBLE = {f"fastify.httpErrors.{name}": -status for name, status in (

@@ -33,7 +33,7 @@ class Hono(ContextFramework):
     """The framework."""
 
     name = "hono"
-    package = b"hono"
+    packages = ("hono", "@hono/zod-openapi", "@hono/node-server")
     tokens = (b"hono", b"Hono")
     remedies = REMEDIES
     router_words = RouterWords(

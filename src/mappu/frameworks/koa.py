@@ -21,7 +21,7 @@ class Koa(ContextFramework):
     """The framework."""
 
     name = "koa"
-    package = b"oa"
+    packages = ("koa", *_ROUTERS)
     tokens = (b"koa", b"outer.get(", b"outer.post(", b"outer.put(", b"outer.patch(", b"outer.delete(")
     remedies = REMEDIES
     router_words = RouterWords(

@@ -7,6 +7,7 @@ from mappu.flow.values import Sink
 from mappu.gaps.base import gap, gap_on, listed, remedy
 from mappu.inventory.model import Gap, Place, Severity
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
+from mappu.syntax import nodes as n
 
 kind = "bare-input"
 
@@ -36,10 +37,34 @@ def find(scan: Scan) -> Iterator[Gap]:
                 continue
             if not found.raw and not _used(route, found):
                 continue
+            if (
+                found.raw
+                and found.field.place in ("query", "header", "cookie")
+                and not found.sinks
+                and _shared(route, found)
+            ):
+                # Looked at by code that runs for many routes: none of this one's.
+                continue
             if found.field.place == "path" and found.field.type == "string" and not found.sinks:
                 # Always there, always text, and only looked up by.
                 continue
             yield _single(route, found)
+
+
+def _shared(route: RouteEvidence, found: FieldEvidence) -> bool:
+    """True for what is read by a function on the way to the handler."""
+    return found.read is not None and any(
+        link.function is not route.route.handler
+        and link.holder is not None
+        and link.function is not None
+        and link.holder.module.path == found.read.file
+        and link.function.line <= found.read.line <= _last_line(link.function, link.holder.module.source)
+        for link in route.route.links
+    )
+
+
+def _last_line(function: n.Function, source: bytes) -> int:
+    return function.line + source.count(b"\n", function.span.start, function.span.end)
 
 
 def _used(route: RouteEvidence, found: FieldEvidence) -> bool:

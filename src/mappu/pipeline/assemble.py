@@ -52,6 +52,11 @@ class _Draft:
         self.escape: Escape | None = None
 
     @property
+    def by_hand(self) -> bool:
+        """True where only hand-written code looks at it."""
+        return self.raw or (self.ran is not None and self.ran.run_by is None and self.ran.status == "runs")
+
+    @property
     def bound(self) -> bool:
         return self.ran is not None and self.ran.run_by is not None
 
@@ -219,7 +224,9 @@ class Assembly:
         draft = self.raw(read.origin, read.place)
         if draft is None or not draft.raw:
             return
-        if read.type is not None and read.result is not None:
+        if read.type == "file":
+            draft.type = "file"
+        elif read.type is not None and read.result is not None:
             draft.type = read.type
             by = RunBy("conversion", read.place.file, read.place.line, read.place.text or "")
             why = None if read.result.effect == "rejects" else "the conversion's error is not turned into a 4xx"
@@ -240,16 +247,16 @@ class Assembly:
                 draft.type = value  # type: ignore[assignment]
             elif draft.type == value:
                 return
-        if kind in ("notNull", "notEmpty") and draft.raw:
+        if kind in ("notNull", "notEmpty") and draft.by_hand:
             kind = "required"
             draft.required = draft.required or refuses
         elif kind in ("notNull", "notEmpty") and refuses:
             default = draft.laid.default
             draft.required = draft.required or default is None or not default.value
-        if refuses and draft.raw and kind in ("type", "enum", "const") and not check.lenient:
+        if refuses and draft.by_hand and kind in ("type", "enum", "const") and not check.lenient:
             # Nothing at all is none of these either.
             draft.required = True
-        if refuses and draft.raw and draft.type == "any" and kind in ("enum", "const"):
+        if refuses and draft.by_hand and draft.type == "any" and kind in ("enum", "const"):
             draft.type = _type_of(value)
         place = check.place
         what = "falsy test by hand, which also refuses " + self.falsy if check.falsy and self.falsy else "check by hand"
@@ -322,6 +329,8 @@ class Assembly:
         sinks = tuple(s for s in self.report.sinks if _meets(s, laid.origin, draft.raw))
         runs = draft.ran is not None and draft.ran.run_by is not None and draft.ran.status == "runs"
         checked = runs and shape.known and draft.type != "any" and not draft.raw
+        if draft.by_hand and draft.type == "boolean":
+            checked = any(c.kind == "type" and c.status == "runs" for c in draft.constraints)
         closed = shape.closed or any(r.kind in ("enum", "const", "format") for r in shape.rules)
         constraints = tuple(draft.constraints)
         idle = draft.ran is not None and draft.ran.status == "idle"

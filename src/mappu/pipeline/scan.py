@@ -19,6 +19,7 @@ from mappu.syntax.nodes import Module
 from mappu.vocabularies.shape import Reader
 
 Progress = Callable[[str], None]
+MAX_LINE = 20_000
 
 
 class _Files:
@@ -43,6 +44,8 @@ class _Files:
                 self.problems.append(problem)
             if data is None:
                 self.unreadable += 1
+            elif _is_packed(data):
+                self.problems.append(Unfollowed(path, 1, "not read: packed by a build, not source"))
             elif any(token in data for token in tokens):
                 self.matching.append(path)
                 self._bytes[path] = data
@@ -64,6 +67,11 @@ class _Files:
     def damaged(self) -> list[Unfollowed]:
         """The first damage of every file that was parsed, once everything was lowered that anybody asked for."""
         return [Unfollowed(m.path, m.damage[0].line, m.damage[0].what) for m in self.modules if m.damage]
+
+
+def _is_packed(data: bytes) -> bool:
+    """True for what a build makes of source: hardly any lines."""
+    return len(data) > MAX_LINE and data.count(b"\n") * MAX_LINE < len(data) * 20
 
 
 def _tokens(language: str) -> tuple[bytes, ...]:

@@ -288,6 +288,9 @@ class Names:
             return Target(f"{base.name}.{name}")
         if isinstance(base.node, n.Class):
             return self._class_member(base, name, steps)
+        if base.scope is not None and name in base.scope.exports and self._export(base.scope, "=", steps) is base:
+            # What a file gives away as a whole, with more hung on it.
+            return self._export(base.scope, name, steps)
         entry = self._entry(base, name, steps)
         if entry is not None:
             return entry

@@ -9,7 +9,17 @@ from mappu.flow.words import Entry, Reply, Words
 from mappu.frameworks import base_node
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_links import link_of
-from mappu.frameworks.base_routers import METHODS, Event, Reach, Routers, RouterWords, covers, joined
+from mappu.frameworks.base_routers import (
+    METHODS,
+    Event,
+    Reach,
+    Routers,
+    RouterWords,
+    answers_errors,
+    covers,
+    joined,
+    stub,
+)
 from mappu.frameworks.express import middleware
 from mappu.frameworks.express.remedies import REMEDIES
 from mappu.inventory.model import Place, PlaceIn, RunBy
@@ -36,6 +46,10 @@ _REPLIES = {
 _PARAMETER = re.compile(r":(\w+)(\([^()]*(?:\([^()]*\)[^()]*)*\))?([?*+])?|\*(\w+)|\{([^{}]*)\}")
 
 
+# Frameworks whose routers look alike: what is theirs is not read as Express.
+_OTHERS = ("koa", "hono", "fastify", "@koa/router", "koa-router")
+
+
 class Express:
     """The framework."""
 
@@ -56,7 +70,7 @@ class Express:
     # --- routes -------------------------------------------------------------------------------------------------------
 
     def routes(self, service: Service) -> Iterable[Route]:
-        if not _uses(service, "express"):
+        if not uses(service, "express") and uses(service, *_OTHERS):
             return
         routers = self.routers(service)
         any_app = any(s.is_app for s in routers.sites.values())
@@ -76,14 +90,16 @@ class Express:
             yield from self._routes(service, routers, event, reaches)
 
     def _routes(self, service: Service, routers: Routers, event: Event, reaches: list[Reach]) -> Iterator[Route]:
-        links = routers.links(event)
+        links = [x for x in routers.links(event) if not answers_errors(x)]
         if not links or (event.method == "all" and self._only_guards(routers, event)):
             return
         method = METHODS.get(event.method, "ALL")
         last = links[-1]
         if last.function is None or last.holder is None:
             service.note(event.call, event.scope, "the handler here could not be followed")
-            return
+            last = stub(service.program, last)
+        assert last.function is not None
+        assert last.holder is not None
         for reach in reaches:
             path = joined(reach.prefix, event.path) or "/"
             before = [
@@ -147,7 +163,8 @@ class Express:
         default = base_node.Answer((), None)
         return base_node.words(
             service, base_node.ErrorAnswers(service.program, _error_handlers(routers), default), {},
-            request={**_READS}, getters={"get": "header", "header": "header"}, replies=_REPLIES,
+            request={**_READS}, files=frozenset({"file", "files"}),
+            getters={"get": "header", "header": "header"}, replies=_REPLIES,
             empty_body=None if major(service, "express", 5) < 5 else "undefined",
         )  # fmt: skip
 
@@ -189,14 +206,17 @@ def braces(path: str) -> tuple[str, dict[str, str]]:
             return _PARAMETER.sub(one, match[5])
         name = match[1] or match[4]
         inner = (match[2] or "")[1:-1]
-        found[name] = f"^{inner}$" if inner else ""
+        found[name] = f"^(?:{inner})$" if "|" in inner else f"^{inner}$" if inner else ""
         return f"{{{name}}}"
 
     return _PARAMETER.sub(one, path), found
 
 
-def _uses(service: Service, package: str) -> bool:
-    return any(package.encode() in s.module.source for s in service.scopes) or service.root.package(package) is not None
+def uses(service: Service, *packages: str) -> bool:
+    """True where the service asks for one of the packages, or imports it."""
+    words = [f"{quote}{p}{quote}".encode() for p in packages for quote in ("'", '"')]
+    imported = any(w in s.module.source for s in service.scopes for w in words)
+    return imported or any(service.root.package(p) is not None for p in packages)
 
 
 def major(service: Service, package: str, default: int) -> int:

@@ -78,7 +78,7 @@ def _files(service: Service, call: n.Call, scope: Scope) -> Iterator[Taken]:
     name = service.program.text(call.positional[0], scope) if call.positional else None
     if name is not None:
         place = service.place(call, scope)
-        yield Taken("form", name, Shape("file"), False, place, Origin("form"))
+        yield Taken("form", name, Shape("file"), False, place, Origin("form", ("file",)))
 
 
 def runs(found: Taken) -> Ran:

@@ -67,7 +67,8 @@ class NestJS:
             return filters(target)
 
         return base_node.words(
-            service, mapped, errors, request={**_READS}, getters={"get": "header", "header": "header"}, replies=_REPLIES,
+            service, mapped, errors, request={**_READS}, files=frozenset({"file", "files"}),
+            getters={"get": "header", "header": "header"}, replies=_REPLIES,
             sends=True,
         )  # fmt: skip
 

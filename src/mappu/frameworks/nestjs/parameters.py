@@ -106,7 +106,7 @@ def _bound(service: Service, route: Route, pipes: Pipes, param: n.Param, mark: n
     if place == "form":
         # One file, or all of them; the interceptor says under which name.
         wire = _file_field(service, route) or param.name
-        return Taken(place, wire, Shape("file"), False, declared, Origin(place, (wire,)))
+        return Taken(place, wire, Shape("file"), False, declared, Origin(place, ("file",)))
     origin = Origin(place, (wire,) if wire else ())
     given = [p for a in (args[1:] if first is not None else args) for p in pipes.pipe(a, scope)]
     parser = next((p for p in given if p.target.name.removeprefix(COMMON) in PARSERS), None)

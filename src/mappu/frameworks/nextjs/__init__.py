@@ -54,12 +54,11 @@ class NextJS:
         taken = tuple(path_parameters(service, route))
         is_page = "pages/api" in route.scope.module.path
         requests, replies = frozenset(names[:1]), frozenset(names[1:2] if is_page else ())
-        # The second argument of a route handler holds the path's parameters.
-        data = {}
-        if not replies and len(names) > 1:
-            data = {names[1]: Origin("path")}
+        if not replies:
+            # The second argument of a route handler holds the path's parameters.
+            requests = frozenset(names[:2])
         known = {} if route.method == "ALL" else {"method": n.Literal(function.span, route.method)}
-        entry = Entry(function, route.scope, data, {}, requests, {}, replies=replies)
+        entry = Entry(function, route.scope, {}, {}, requests, {}, replies=replies)
         return Taking(taken, (entry,), known)
 
     def runs(self, service: Service, route: Route, taken: Taken) -> Ran:
@@ -68,7 +67,7 @@ class NextJS:
     def words(self, service: Service) -> Words:
         answers = base_node.ErrorAnswers(service.program, [], base_node.Answer(("?",), None))
         return base_node.words(
-            service, answers, {}, request={**_READS, "nextUrl": "request", "url": "request", "searchParams": "query"}, getters={},
+            service, answers, {}, request={**_READS, "nextUrl": "request", "url": "request", "params": "path", "searchParams": "query"}, getters={},
             replies=_REPLIES, answers=_ANSWERS, broken={"json": "SyntaxError"}, refusal=_REFUSAL,
         )  # fmt: skip
 

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from mappu.frameworks.base import Route, Service
 from mappu.frameworks.base_links import link_of
+from mappu.frameworks.base_routers import stub
 from mappu.symbols.program import Scope
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import own, walk
@@ -52,7 +53,9 @@ def _route(service: Service, scope: Scope, expr: n.Expr, verb: str, url: str) ->
     link = link_of(service.program, expr, scope)
     if link.function is None or link.holder is None:
         service.note(expr, scope, f"the handler of {verb} {url} could not be followed")
-        return
+        link = stub(service.program, link)
+    assert link.function is not None
+    assert link.holder is not None
     yield Route("nextjs", "http", verb, url, link.function, link.holder, link.function.name or verb)
 
 

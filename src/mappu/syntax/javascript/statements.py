@@ -77,6 +77,18 @@ class Statements(Expressions):
             return n.Lazy(lambda: before)
         span, whole, damage, typed = self.span(node), self.whole, self.damage, self.typed
         is_block = node.type == "statement_block"
+        if self.source is not self.whole:
+            # Inside a body that was parsed again, its own tree serves.
+            part_source, part_start = self.source, self.start
+
+            def lower_part() -> tuple[n.Stmt, ...]:
+                lowering = Statements(part_source, whole=whole, start=part_start, damage=damage, typed=typed)
+                if is_block:
+                    return (*before, *lowering.whole_block(node))
+                value = lowering.expr(node)
+                return (*before, *lowering.hoisted, n.Leave(span, "return", value))
+
+            return n.Lazy(lower_part)
 
         def lower() -> tuple[n.Stmt, ...]:
             # An expression is read in brackets: `{` begins an object there, not a block.
