@@ -88,10 +88,13 @@ def inline(
                 inner.env[param.name] = Value(role="local", truth=bool(default.value), literal=default)
         elif inner.env[param.name] is NOTHING or inner.env[param.name].made is None:
             inner.env[param.name] = _with_type(engine, inner.env[param.name], param, target.scope)
-    inner.stored, inner.staged = state.stored, state.staged
+    inner.stored, inner.staged = list(state.stored), list(state.staged)
     inner.sent, inner.present = state.sent, state.present
     found, outcome = engine.function(function, target.scope, inner, goes_on)
-    state.stored, state.staged = inner.stored, inner.staged
+    # What a helper stores is stored here, as far as the code around the call goes; all of a body may only be noted somewhere.
+    here = engine.place(expr)
+    fresh = [(o, here if o.path else p) for o, p in inner.stored if (o, p) not in state.stored]
+    state.stored, state.staged = [*state.stored, *fresh], inner.staged
     exits = [e for e in outcome.exits if e.kind == "return"]
     state.sent = tuple(dict.fromkeys(s for sents in (inner.sent, *(e.sent for e in exits)) for s in sents))
     if nested:

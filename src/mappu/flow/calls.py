@@ -88,8 +88,10 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     if made is not None:
         return made
     if name in language.sinks:
-        for _, held in given:
+        for _, held in given if name.endswith("join") else given[:1]:
             engine.sink(held, language.sinks[name], engine.place(expr))
+        for _, held in given[1:] if name.rpartition(".")[2] in language.writers else ():
+            engine.store(held, engine.place(expr), state, at_once=True)
     if name == "Object.assign" and len(given) > 1 and given[0][1].role in ("lookup", "entity"):
         for _, held in given[1:]:
             engine.store(held.but(whole=held.whole or held.origin), engine.place(expr), state, at_once=False)
@@ -150,6 +152,10 @@ def _run_model(engine: Engine, expr: n.Call, run: RunWord, state: State) -> Valu
             engine.value(arg.value, state)
     if run.outcome:
         return _told(engine, expr, run, held)
+    whole = _put_together(held)
+    if whole is not None and engine.words.language.takes_objects:
+        model_run(engine, expr, run, Value(whole))
+        return Value(attrs=held.attrs, taints=held.touched, made=engine.program.resolve(run.type, run.scope))
     if held.origin is not None and not held.via:
         model_run(engine, expr, run, held)
         made = engine.program.resolve(run.type, run.scope)
@@ -174,11 +180,22 @@ def model_run(engine: Engine, node: n.Node, run: RunWord, held: Value) -> None:
         engine.report.runs.append(found)
 
 
+def _put_together(held: Value) -> Origin | None:
+    """What an object written out of members of client data stands for, each under its own name: that data."""
+    parts = [(k, v.origin) for k, v in held.attrs.items() if v.origin is not None and v.origin.path]
+    if held.origin is not None or not parts or any(o.path[-1] != k for k, o in parts):
+        return None
+    parents = {(o.place, o.path[:-1]) for _, o in parts}
+    return Origin(*parents.pop()) if len(parents) == 1 else None
+
+
 def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
     """The outcome of a model's rules as something to be looked at."""
     origin, place = held.origin, engine.place(expr)
     if held.role == "request":
         origin, held = ALL, NOTHING
+    elif (whole := _put_together(held)) is not None:
+        origin = whole
     elif origin is None or held.via not in ("", "number", "dump"):
         fields = {k: v for k, v in held.attrs.items() if v.origin is not None}
         if not fields:
@@ -203,6 +220,10 @@ def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
 
 
 def _request_call(engine: Engine, expr: n.Call, method: str, state: State) -> Value:
+    part = engine.words.parts.get(method)
+    if part is not None and expr.positional:
+        named = part.get(engine.text(expr.positional[0], state) or "")
+        return Value(Origin(named)) if named is not None else NOTHING
     getter = engine.words.getters.get(method)
     if getter is not None and expr.positional:
         key = engine.text(expr.positional[0], state)

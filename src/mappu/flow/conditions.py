@@ -224,8 +224,8 @@ def _compare(engine: Engine, expr: n.Binary, state: State) -> Facts:
         return null if op == "is" else null.swapped()
     if right_constant.value is False and op == "==" and left.facts is not None:
         return left.facts.swapped()
-    true = _holds(left, op, right_constant.value, place)
-    false = _holds(left, _OPPOSITE[op], right_constant.value, place)
+    true = _holds(left, op, right_constant.value, place, True)
+    false = _holds(left, _OPPOSITE[op], right_constant.value, place, False)
     vague = (_custom(engine, expr, left.origin),)
     return Facts(true if true is not None else vague, false if false is not None else vague)
 
@@ -238,8 +238,9 @@ def _typeof(engine: Engine, origin: Origin, op: str, named: str, place: Place) -
     return found if op in ("==", "is") else found.swapped()
 
 
-def _holds(value: Value, op: str, limit: object, place: Place) -> tuple[Finding, ...] | None:
-    """What `value OP limit` says of the client data when it is true; None where no kind says it."""
+def _holds(value: Value, op: str, limit: object, place: Place, held: bool) -> tuple[Finding, ...] | None:
+    """What `value OP limit` says of the client data when it is true; None where no kind says it. `held` where that is what was
+    written, not its opposite: nothing at all then does not hold it."""
     origin = value.origin
     assert origin is not None
     if limit is None or limit == "":
@@ -251,7 +252,7 @@ def _holds(value: Value, op: str, limit: object, place: Place) -> tuple[Finding,
     if value.via not in ("", "number"):
         return None
     if op in _LIMITS and isinstance(limit, int | float) and not isinstance(limit, bool):
-        return (Finding(origin, _LIMITS[op], limit, place),)
+        return (Finding(origin, _LIMITS[op], limit, place, demands=held),)
     if op in ("==", "is"):
         return (Finding(origin, "const", limit, place),)
     return None

@@ -351,7 +351,7 @@ class Engine:
             self.report.runs.append(ModelRun(run.origin, run.type, run.scope, run.place, result))
             return
         found = Check(finding.origin, finding.kind, finding.value, finding.place, result, message, finding.sized,
-                      finding.presence, finding.asserted, finding.falsy, finding.lenient)  # fmt: skip
+                      finding.presence, finding.asserted, finding.falsy, finding.lenient, finding.demands)  # fmt: skip
         if found not in self.report.checks:
             self.report.checks.append(found)
 

@@ -61,5 +61,7 @@ language = Language(
     lax_numbers=frozenset({"Number", "parseInt", "parseFloat", "Number.parseInt", "Number.parseFloat"}),
     null_is_absent=False,
     takes_objects=True,
+    missing_as="undefined",
+    writers=frozenset({"writeFile", "writeFileSync", "appendFile", "appendFileSync"}),
     falsy='0, "" and false',
 )  # fmt: skip

@@ -52,7 +52,7 @@ class Finding(msgspec.Struct, frozen=True):
 
     `sized` limits count characters, elements or keys: which of them, the field's type tells later. `presence` ones only say
     that the data is there. `asserted` ones are stated as what the code takes for granted, `falsy` ones by a plain test of the
-    value; `lenient` ones hold only for a value that is there. `run`:
+    value; `lenient` ones hold only for a value that is there, `demands` ones never for none. `run`:
     it is the outcome of a model's rules. `sent`: the answer that a helper has sent already.
     """
 
@@ -65,6 +65,7 @@ class Finding(msgspec.Struct, frozen=True):
     asserted: bool = False
     falsy: bool = False
     lenient: bool = False
+    demands: bool = False
     run: OpenRun | None = None
     sent: object | None = None
 
@@ -154,6 +155,7 @@ class Check(msgspec.Struct, frozen=True):
     asserted: bool = False
     falsy: bool = False
     lenient: bool = False
+    demands: bool = False
 
 
 class ModelRun(msgspec.Struct, frozen=True):

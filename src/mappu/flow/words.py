@@ -108,6 +108,10 @@ class Language(msgspec.Struct, frozen=True):
     null_is_absent: bool = True
     # True where a record is made from one object that holds its columns.
     takes_objects: bool = False
+    # The text that a pattern sees where there is no value; None where that is an error.
+    missing_as: str | None = None
+    # Functions that write what they are given behind the first argument.
+    writers: frozenset[str] = frozenset()
     # What a plain test of a value refuses beside its absence.
     falsy: str = ""
 
@@ -160,6 +164,8 @@ class Words(msgspec.Struct, frozen=True):
     keyed: frozenset[str] = frozenset()
     asking_keys: frozenset[str] = frozenset()
     row_keys: frozenset[str] = frozenset()
+    # Methods of the request that give all of one place, by the word they are given.
+    parts: Mapping[str, Mapping[str, PlaceIn]] = {}
     # Members of the request that are uploaded files: what is asked of one is no field of its own.
     files: frozenset[str] = frozenset()
     # What the body is where none was sent: None for an empty object.

@@ -76,7 +76,7 @@ class Hono(ContextFramework):
         return base_node.words(
             service, answers, errors, request={"req": "request", "json": "body", "parseBody": "form", "formData": "form",
                                                "text": "body", "queries": "query"},
-            getters={"query": "query", "param": "path", "header": "header", "valid": "body"}, replies=replies,
+            getters={"query": "query", "param": "path", "header": "header"}, parts={"valid": _PLACES}, replies=replies,
             broken={"json": "SyntaxError"}, sends=False,
         )  # fmt: skip
 

@@ -39,6 +39,8 @@ _BOUNDS = frozenset({"minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum
 
 
 MAX_NAMED = 3
+# What runs the rules of a model that the handler runs itself.
+BY_HAND = "call by hand"
 
 
 class _Draft:
@@ -66,7 +68,7 @@ class Assembly:
 
     def __init__(self, framework: Framework, service: Service, route: Route, engine: Engine) -> None:
         self.service, self.route, self.framework = service, route, framework
-        self.falsy = engine.words.language.falsy
+        self.falsy, self.missing_as = engine.words.language.falsy, engine.words.language.missing_as
         self.taking: Taking = framework.takes(service, route)
         self.report: Report = engine.run(self.taking.entries, self.taking.known)
         self.drafts: dict[tuple[str, tuple[str, ...]], _Draft] = {}
@@ -150,11 +152,11 @@ class Assembly:
         above = self.nearest(run.origin)
         if above is not None and not above.raw and above.laid.origin == run.origin:
             return
-        if any(d.bound and not d.raw and run.origin.covers(d.laid.origin) for d in self.drafts.values()):
+        known = [d for d in self.drafts.values() if d.bound and not d.raw and run.origin.covers(d.laid.origin)]
+        if any(d.ran is not None and d.ran.run_by is not None and d.ran.run_by.what != BY_HAND for d in known):
             return
-        shape = next(
-            (s for v in vocabularies() if (s := v.shape(self.service.reader, run.type, run.scope)).known), None
-        )
+        mine = (v for v in vocabularies() if v.language == self.framework.language)
+        shape = next((s for v in mine if (s := v.shape(self.service.reader, run.type, run.scope)).known), None)
         if shape is None:
             return
         self.needs.extend(shape.needs)
@@ -170,13 +172,20 @@ class Assembly:
             draft = _Draft(laid, raw=False, ran=ran, read=run.place)
             draft.constraints = [self.constraint(rule, ran) for rule in laid.shape.rules]
             draft.required = laid.required and run.result.effect == "rejects" and run.skipped is None
-            self.drafts[(laid.origin.place, laid.origin.path)] = draft
+            before = self.drafts.setdefault((laid.origin.place, laid.origin.path), draft)
+            if before is not draft and before in known:
+                # Two models on the same data: what either refuses is refused.
+                before.constraints.extend(draft.constraints)
+                before.required = before.required or draft.required
+                before.type = draft.type if before.type == "any" else before.type
+            elif before is not draft:
+                self.drafts[(laid.origin.place, laid.origin.path)] = draft
 
     def ran_by_hand(self, run: ModelRun) -> Ran:
         place = run.place
         if run.skipped is not None:
             return Ran(None, "idle", run.skipped)
-        by = RunBy("call by hand", place.file, place.line, place.text or "")
+        by = RunBy(BY_HAND, place.file, place.line, place.text or "")
         why = {
             "rejects": None,
             "breaks": "the model's ValidationError is not turned into a 4xx: it ends as a 5xx",
@@ -253,7 +262,7 @@ class Assembly:
         elif kind in ("notNull", "notEmpty") and refuses:
             default = draft.laid.default
             draft.required = draft.required or default is None or not default.value
-        if refuses and draft.by_hand and kind in ("type", "enum", "const") and not check.lenient:
+        if refuses and draft.by_hand and not check.lenient and self.refuses_nothing(check, kind, value):
             # Nothing at all is none of these either.
             draft.required = True
         if refuses and draft.by_hand and draft.type == "any" and kind in ("enum", "const"):
@@ -266,6 +275,15 @@ class Assembly:
         )
         if refuses and kind in _BOUNDS and draft.raw and draft.type == "any" and not check.sized:
             draft.type = "number"
+
+    def refuses_nothing(self, check: Check, kind: ConstraintKind, value: object) -> bool:
+        """True for a limit that a value left out does not meet either."""
+        if kind == "pattern" and self.missing_as is not None and isinstance(value, str):
+            try:
+                return re.search(value, self.missing_as) is None
+            except re.error:
+                return False
+        return kind in ("type", "enum", "const") or (check.demands and self.missing_as is not None)
 
     def add(self, draft: _Draft, found: Constraint) -> None:
         if all((c.kind, c.value, c.declared) != (found.kind, found.value, found.declared) for c in draft.constraints):
