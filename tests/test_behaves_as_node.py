@@ -70,8 +70,8 @@ CASES: dict[str, Case] = {
         """,
         "POST /a",
         {"code": "AB1", "level": "low", "size": 4, "kind": "a"},
-        [({"code": "ab1"}, ("code", "pattern")), ({"level": "mid"}, ("level", "enum")), ({"size": 0}, ("size", "exclusiveMinimum")),
-         ({"size": "x"}, ("size", "type")), ({"kind": "c"}, ("kind", "enum"))],
+        [({"code": "ab1"}, ("code", "pattern")), ({"level": "mid"}, ("level", "enum")),
+         ({"size": 0}, ("size", "exclusiveMinimum")), ({"size": "x"}, ("size", "type")), ({"kind": "c"}, ("kind", "enum"))],
     ),
     "an answer without leaving": (
         {"express": "5"},
@@ -285,8 +285,10 @@ CASES: dict[str, Case] = {
         const Joi = require("joi");
         const yup = require("yup");
         const Ajv = require("ajv");
-        const check = new Ajv().compile({ type: "object", properties: { size: { type: "integer", maximum: 9 } }, required: ["size"] });
-        const schema = Joi.object({ name: Joi.string().max(5).required(), rank: Joi.number().integer().min(1).required() }).unknown();
+        const sized = { type: "object", properties: { size: { type: "integer", maximum: 9 } }, required: ["size"] };
+        const check = new Ajv().compile(sized);
+        const rank = Joi.number().integer().min(1).required();
+        const schema = Joi.object({ name: Joi.string().max(5).required(), rank }).unknown();
         app.post("/a", async (req, res) => {
           const { error, value } = schema.validate(req.body);
           if (error) return res.status(422).json({ error: error.message });
@@ -307,7 +309,8 @@ CASES: dict[str, Case] = {
         {"express": "5", "express-validator": "7"},
         """
         const { body, validationResult } = require("express-validator");
-        const rules = [body("mail").isEmail(), body("name").isLength({ min: 2, max: 5 }), body("rank").optional().isInt({ max: 9 })];
+        const name = body("name").isLength({ min: 2, max: 5 });
+        const rules = [body("mail").isEmail(), name, body("rank").optional().isInt({ max: 9 })];
         const checked = (req, res, next) => {
           const errors = validationResult(req);
           if (!errors.isEmpty()) return res.status(422).json({ errors: errors.array() });
@@ -396,6 +399,164 @@ CASES: dict[str, Case] = {
 }  # fmt: skip
 
 
+NEST = """
+import "reflect-metadata";
+import { BadRequestException, Body, Controller, Module, PipeTransform, Post, UsePipes, ValidationPipe, applyDecorators }
+  from "@nestjs/common";
+import { NestFactory } from "@nestjs/core";
+import { PartialType, PickType } from "@nestjs/mapped-types";
+import { Type, plainToInstance } from "class-transformer";
+import { ArrayMaxSize, IsArray, IsEmail, IsEnum, IsInt, IsNotEmpty, IsOptional, IsString, Length, Matches, Max, MaxLength, Min,
+  ValidateIf, ValidateNested, registerDecorator, validate } from "class-validator";
+import { db } from "./db";
+"""
+START = """
+@Module({ controllers: [C] })
+class AppModule {}
+async function start() {
+  const app = await NestFactory.create(AppModule, { logger: false });
+  PIPES
+  await app.listen(process.env.PORT);
+}
+start();
+"""
+PILOT = """
+class Pilot {
+  @IsString() @Length(2, 5) name: string;
+  @IsInt() @Min(1) @Max(9) rank: number;
+}
+"""
+GLOBAL = "app.useGlobalPipes(new ValidationPipe());"
+
+# name -> (what is bound in bootstrap, source, accepted body, what breaks)
+NESTED: dict[str, tuple[str, str, dict[str, Any], list[tuple[dict[str, Any], tuple[str, str]]]]] = {
+    "the pipe runs a class": (
+        GLOBAL,
+        PILOT
+        + """
+        enum Colour { Red = "red", Blue = "blue" }
+        const IsCode = () => applyDecorators(MaxLength(5), Matches(/^[A-Z]+\\d$/));
+        function IsEven() {
+          return (object: object, propertyName: string) => registerDecorator({
+            name: "isEven", target: object.constructor, propertyName, options: {},
+            validator: { validate: (value: any) => value % 2 === 0 },
+          });
+        }
+        class Full extends Pilot {
+          @IsOptional() @IsEmail() mail?: string;
+          @IsEnum(Colour) colour: Colour;
+          @IsArray() @ArrayMaxSize(2) @MaxLength(3, { each: true }) tags: string[];
+          @ValidateNested() @Type(() => Pilot) mate: Pilot;
+          @IsArray() @ValidateNested({ each: true }) @Type(() => Pilot) crew: Pilot[];
+          @IsCode() code: string;
+          @IsEven() even: number;
+          @IsNotEmpty() note: string;
+        }
+        @Controller("a") class C { @Post() add(@Body() body: Full) { db.rows.insert(body); } }
+        """,
+        OK | {"mail": "a@b.example", "colour": "red", "tags": ["a"], "mate": OK, "crew": [OK], "code": "A1", "even": 2,
+              "note": "x"},
+        [({"name": "A"}, ("name", "minLength")), ({"rank": 10}, ("rank", "maximum")), ({"mail": "no"}, ("mail", "format")),
+         ({"colour": "pink"}, ("colour", "enum")), ({"tags": ["a", "b", "c"]}, ("tags", "maxItems")),
+         ({"tags": ["abcd"]}, ("tags[]", "maxLength")), ({"mate": OK | {"name": "A"}}, ("mate.name", "minLength")),
+         ({"crew": [OK | {"rank": 0}]}, ("crew[].rank", "minimum")), ({"code": "a1"}, ("code", "pattern")),
+         ({"even": 3}, ("even", "custom")), ({"note": ""}, ("note", "notEmpty"))],
+    ),
+    "no pipe": (
+        "",
+        PILOT + '@Controller("a") class C { @Post() add(@Body() body: Pilot) { db.rows.insert(body); } }',
+        OK,
+        [({"name": "A"}, ("name", "minLength")), ({"rank": 10}, ("rank", "maximum"))],
+    ),
+    "a pipe on the method, groups, missing properties": (
+        "",
+        """
+        class Grouped {
+          @IsString() @MaxLength(5, { groups: ["short"] }) name: string;
+          @IsInt({ groups: ["short"] }) rank: number;
+        }
+        @Controller("a") class C {
+          @Post() @UsePipes(new ValidationPipe({ groups: ["short"], skipMissingProperties: true }))
+          add(@Body() body: Grouped) { db.rows.insert(body); }
+        }
+        """,
+        OK,
+        [({"name": "Adalind"}, ("name", "maxLength"))],
+    ),
+    "nested without its type": (
+        GLOBAL,
+        PILOT
+        + """
+        class Crew { @IsArray() @ValidateNested({ each: true }) crew: Pilot[]; @IsString() name: string; }
+        @Controller("a") class C { @Post() add(@Body() body: Crew) { db.rows.insert(body); } }
+        """,
+        {"name": "Ada", "crew": [{"anything": 1}]},
+        [],
+    ),
+    "mapped types": (
+        GLOBAL,
+        PILOT
+        + """
+        class Change extends PartialType(PickType(Pilot, ["name"] as const)) {}
+        @Controller("a") class C { @Post() add(@Body() body: Change) { db.rows.insert(body); } }
+        """,
+        {"name": "Ada"},
+        [({"name": "A"}, ("name", "minLength")), ({"rank": 99}, ("rank", ""))],
+    ),
+    "a type that is no class when the service runs": (
+        GLOBAL,
+        PILOT + '@Controller("a") class C { @Post() add(@Body() body: Partial<Pilot>) { db.rows.insert(body); } }',
+        OK,
+        [({"name": "A"}, ("name", "minLength"))],
+    ),
+    "a pipe of the service's own that asks a schema": (
+        "",
+        """
+        const { z } = require("zod");
+        const schema = z.object({ name: z.string().max(5), rank: z.number().max(9) });
+        class SchemaPipe implements PipeTransform {
+          constructor(private schema: any) {}
+          transform(value: unknown) {
+            const result = this.schema.safeParse(value);
+            if (!result.success) throw new BadRequestException("no");
+            return result.data;
+          }
+        }
+        @Controller("a") class C { @Post() @UsePipes(new SchemaPipe(schema)) add(@Body() body: any) { db.rows.insert(body); } }
+        """,
+        OK,
+        [({"name": "Adalind"}, ("name", "maxLength")), ({"rank": 10}, ("rank", "maximum"))],
+    ),
+    "checked by hand, and thrown otherwise": (
+        "",
+        """
+        @Controller("a") class C {
+          @Post() add(@Body("name") name: string, @Body("rank") rank: number) {
+            if (typeof name !== "string" || name.length > 5) throw new BadRequestException("name");
+            if (rank > 9) throw new Error("rank");
+            db.rows.insert({ name, rank });
+          }
+        }
+        """,
+        OK,
+        [({"name": "Adalind"}, ("name", "maxLength")), ({"rank": 10}, ("rank", "maximum"))],
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", NESTED)
+def test_behaves_as_nest(name: str, workshop: Any) -> None:
+    bound, source, accepted, broken = NESTED[name]
+    main = NEST + textwrap.dedent(source) + START.replace("PIPES", bound)
+    manifest = {"@nestjs/common": "11", "class-validator": "0.14", "class-transformer": "0.5"}
+    said = endpoint(_survey(workshop, manifest, {"main.ts": main}), "POST /a")
+    reason = missing()
+    if reason is not None:
+        pytest.skip(reason)
+    with running(workshop.root, "main.ts") as service:
+        _compare(service, said, accepted, broken)
+
+
 @pytest.mark.parametrize("name", CASES)
 def test_behaves(name: str, workshop: Any) -> None:
     manifest, source, words, accepted, broken = CASES[name]
@@ -429,8 +590,12 @@ def _compare(
     assert status < 300, (status, "the accepted request")
     assert stored, "the accepted request is stored"
     for changes, (name, kind) in broken:
-        found = {c.status for c in field(said, name).constraints if c.kind == kind}
         status, stored = service.send(said.method, path, accepted | changes)
+        if not kind:
+            assert all(f.path != name for f in said.fields), name
+            assert stored
+            continue
+        found = {c.status for c in field(said, name).constraints if c.kind == kind}
         happened = {"leaks", "idle"} if stored else {"runs"} if 400 <= status < 500 else {"breaks"}
         assert found & happened, (changes, kind, status, stored, found)
     for name in accepted:

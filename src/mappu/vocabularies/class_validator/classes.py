@@ -230,7 +230,8 @@ class Reading:
             for kind, position in meaning.takes:
                 if position < len(given) and not isinstance(given[position], n.Entries | n.Function):
                     found.append(self._limit(kind, given[position], scope, place, message))
-        refuses = meaning.refuses_absent if meaning is not None else False
+        # A rule of the service's own is called with nothing as well, and hardly any lets that through.
+        refuses = meaning is None or meaning.refuses_absent
         draft.take(found, type_, each, closed=meaning is not None and meaning.closed, refuses=refuses)
 
     def _limit(self, kind: ConstraintKind, expr: n.Expr, scope: Scope, place: Place, message: str | None) -> Rule:
