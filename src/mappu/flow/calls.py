@@ -63,6 +63,9 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
         and (found := callees.each(engine, expr, method, receiver, given, state)) is not None
     ):
         return found
+    if method in engine.words.language.positions and isinstance(expr.func, n.Member) and given:
+        facts = conditions.contained(engine, expr, expr.func.value, given[0][1], receiver, state)
+        return Value(taints=receiver.touched | given[0][1].touched, facts=facts, via="position")
     if method in engine.words.language.contains and isinstance(expr.func, n.Member) and given:
         if given[0][1].origin is not None or (expr.func.value is not None and receiver.origin is not None):
             facts = conditions.contained(engine, expr, expr.func.value, given[0][1], receiver, state)
@@ -92,10 +95,8 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
             engine.sink(held, language.sinks[name], engine.place(expr))
         for _, held in given[1:] if name.rpartition(".")[2] in language.writers else ():
             engine.store(held, engine.place(expr), state, at_once=True)
-    if name == "Object.assign" and len(given) > 1 and given[0][1].role in ("lookup", "entity"):
-        for _, held in given[1:]:
-            engine.store(held.but(whole=held.whole or held.origin), engine.place(expr), state, at_once=False)
-        return given[0][1]
+    if name in language.mergers and len(given) > 1:
+        return storage.merged(engine, expr, given, state)
     if name == "setattr" and len(given) == 3:
         return storage.assign_member(engine, expr, given, state)
     if method is not None and storage.is_storage(engine, expr, receiver, target):
@@ -315,6 +316,14 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
         return Value(first.origin, via="size", taints=first.taints)
     if name == "isinstance" and first.origin is not None and len(expr.args) == 2:
         return Value(taints=first.touched, facts=_type_facts(engine, expr, first.origin))
+    if name in words.keys_of and (first.origin is not None or first.facts is not None):
+        via = {"keys": "keys", "entries": "pairs"}.get(name.rpartition(".")[2], "values")
+        return first.but(via=via) if first.origin is not None else first
+    if name in words.dates and first.touched:
+        return Value(first.origin, via="date" if first.origin is not None else "", taints=first.taints)
+    if name in words.type_faults and first.origin is not None and first.via == "date":
+        dated = Finding(first.origin, "format", "date-time", engine.place(expr))
+        return Value(taints=first.touched, facts=Facts((), (dated,)))
     if name in words.lax_numbers and first.touched:
         return Value(first.origin, via="number" if first.origin is not None else "", taints=first.taints)
     if name in words.converts and first.origin is not None:

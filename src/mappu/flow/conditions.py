@@ -25,7 +25,7 @@ _OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "==": "!=", "!=": "==",
              "is": "is-not", "is-not": "is"}  # fmt: skip
 _MIRROR = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!=", "is": "is", "is-not": "is-not"}
 _IDENTIFIER = re.compile(r"[A-Za-z_][\w-]*")
-_NOW = frozenset({"today", "now", "utcnow", "time"})
+_NOW = frozenset({"today", "now", "utcnow", "time", "Date"})
 
 
 def facts(engine: Engine, expr: n.Expr, state: State) -> Facts:
@@ -206,6 +206,18 @@ def _compare(engine: Engine, expr: n.Binary, state: State) -> Facts:
         return found if op == "in" else found.swapped()
     left_constant = engine.constant(expr.left, state) if left.origin is None else None
     right_constant = engine.constant(expr.right, state) if right.origin is None else None
+    if left.via == "position" and left.facts is not None and right_constant is not None:
+        # -1 where it is not there.
+        there = op in ("!=", "is-not", ">=") or (op == ">" and right_constant.value == -1)
+        return left.facts if there else left.facts.swapped()
+    if (
+        left.facts is not None
+        and right_constant is not None
+        and right_constant.value in (0, 1)
+        and op in (">", "<", ">=", "<=")
+    ):
+        # More faults than none.
+        return left.facts if op in (">", ">=") else left.facts.swapped()
     if left.facts is not None and right_constant is not None and op in ("is", "is-not", "==", "!="):
         # A verdict held against true, false or nothing: it came out so, or it did not.
         return left.facts if bool(right_constant.value) == (op in ("is", "==")) else left.facts.swapped()
@@ -283,7 +295,7 @@ def _unknown_limit(engine: Engine, expr: n.Binary, left: Value, right: Value, op
             return Facts((same,), (other,))
         if op in ("!=", "is-not"):
             return Facts((other,), (same,))
-    if left.origin is not None and isinstance(expr.right, n.Call):
+    if left.origin is not None and isinstance(expr.right, n.Call) and right.origin is None and not right.touched:
         name = (dotted(expr.right.func) or "").rpartition(".")[2]
         if name in _NOW and op in _LIMITS:
             past = Finding(left.origin, "past", None, place)

@@ -191,7 +191,8 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
         return held if name in engine.words.replies else NOTHING
     if name in held.attrs:
         return held.attrs[name]
-    if held.via == "faults":
+    if held.via == "faults" or (name in engine.words.language.size_members and held.facts is not None):
+        # How many faults there are tells whether there are any.
         return held
     if held.origin is not None and not held.origin.path and held.origin.place == "body" and engine.words.empty_body:
         _may_be_missing(engine, expr, held.origin, state)

@@ -25,6 +25,18 @@ def assign_member(engine: Engine, expr: n.Call, given: Given, state: State) -> V
     return NOTHING
 
 
+def merged(engine: Engine, expr: n.Call, given: Given, state: State) -> Value:
+    """Objects put together into the first: a record takes over what is in the others."""
+    first, others = given[0][1], [v for _, v in given[1:]]
+    if first.role in ("lookup", "entity"):
+        for held in others:
+            engine.store(held.but(whole=held.whole or held.origin), engine.place(expr), state, at_once=False)
+        return first
+    attrs = {k: v for each in (first, *others) for k, v in each.attrs.items()}
+    whole = next((v.whole or v.origin for v in (first, *others) if v.whole or v.origin), None)
+    return Value(taints=all_touched([first, *others]), attrs=attrs, whole=whole)
+
+
 def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | None) -> bool:
     """True for a method of something that keeps records: by its class, by what it was made from, or by its name. A call of
     the service's own code is looked into instead; a list made here is no storage."""

@@ -90,6 +90,12 @@ class Language(msgspec.Struct, frozen=True):
     size_members: frozenset[str] = frozenset()
     adders: frozenset[str] = frozenset({"append", "add", "update", "setdefault", "insert", "extend"})
     contains: frozenset[str] = frozenset()
+    # Methods that give the place of a value in a collection, -1 where it is not there.
+    positions: frozenset[str] = frozenset()
+    # Functions that make a date of anything; those that put objects together into the first.
+    dates: frozenset[str] = frozenset()
+    mergers: frozenset[str] = frozenset()
+    keys_of: frozenset[str] = frozenset()
     text_tests: Mapping[str, str] = {}
     # Functions that are true for values of a type, and those that are false for them.
     type_tests: Mapping[str, FieldType] = {}

@@ -29,6 +29,7 @@ class Service(msgspec.Struct, eq=False, weakref=True):
     scopes: tuple[Scope, ...]
     reader: Reader
     settings: Settings
+    language: str
     unfollowed: list[Unfollowed] = msgspec.field(default_factory=list)
 
     def sources(self) -> Iterator[tuple[str, bytes]]:

@@ -13,6 +13,7 @@ kind = "contradiction"
 _PAIRS = (("minimum", "maximum", False), ("exclusiveMinimum", "maximum", True), ("minimum", "exclusiveMaximum", True),
           ("exclusiveMinimum", "exclusiveMaximum", True), ("minLength", "maxLength", False),
           ("minItems", "maxItems", False), ("minProperties", "maxProperties", False))  # fmt: skip
+_MEETS = {False: "a default is never checked", True: "a request that leaves the field out is turned away"}
 _WORDS = {"minimum": "at least", "maximum": "at most", "exclusiveMinimum": "more than", "exclusiveMaximum": "less than",
           "minLength": "at least this long:", "maxLength": "at most this long:", "minItems": "at least this many:",
           "maxItems": "at most this many:", "minProperties": "at least this many keys:",
@@ -35,7 +36,7 @@ def find(scan: Scan) -> Iterator[Gap]:
                 value = found.default.value
                 why = (
                     f"the default of `{found.field.path}` ({value!r}) breaks its own rule {broken.kind} "
-                    f"{broken.value!r}; a default is never checked"
+                    f"{broken.value!r}; {_MEETS[found.default.checked]}"
                 )
                 yield gap_on(
                     kind, route, found, found.default.place, why, "choose a default that the rule lets through"

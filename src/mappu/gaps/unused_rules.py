@@ -14,8 +14,14 @@ from mappu.vocabularies import vocabularies
 
 kind = "unused-rules"
 
-_NAME = re.compile(rb"\b[A-Z]\w*")
-_CLASS = re.compile(rb"^class\s+([A-Z]\w*)\s*\(", re.M)
+# What models are declared with, and names: by language.
+_PYTHON = (re.compile(rb"\b[A-Z]\w*"), re.compile(rb"^class\s+([A-Z]\w*)\s*\(", re.M))
+_JAVASCRIPT = (
+    re.compile(rb"\b[A-Za-z]\w*"),
+    re.compile(
+        rb"^(?:export\s+)?(?:class\s+([A-Z]\w*)|const\s+([A-Za-z]\w*)\s*=\s*(?:z|Joi|joi|yup|Yup|Type)\.)", re.M
+    ),
+)
 
 
 def find(scan: Scan) -> Iterator[Gap]:
@@ -25,28 +31,32 @@ def find(scan: Scan) -> Iterator[Gap]:
 
 
 def _unused(service: Service) -> Iterator[Gap]:
-    tokens = [t for v in vocabularies() for t in v.tokens]
+    mine = [v for v in vocabularies() if v.language == service.language]
+    tokens = [t for v in mine for t in v.tokens]
+    names, declares = _JAVASCRIPT if service.language == "javascript" else _PYTHON
     counts: Counter[bytes] = Counter()
     declared: dict[bytes, str] = {}
     for path, data in service.sources():
-        counts.update(_NAME.findall(data))
+        counts.update(names.findall(data))
         if any(t in data for t in tokens):
-            declared |= dict.fromkeys(_CLASS.findall(data), path)
+            declared |= {m[m.lastindex or 1]: path for m in declares.finditer(data)}
     # Only a class that is named where it is declared and nowhere else is looked at more closely.
     for name, path in declared.items():
         scope = service.program.module_scope(path) if counts[name] == 1 else None
         stmt = scope.names.get(name.decode(), [None])[0] if scope is not None else None
-        if scope is not None and isinstance(stmt, n.Class) and _has_rules(service, stmt, scope):
-            place = Place(scope.module.path, stmt.line, f"class {stmt.name}")
+        if scope is not None and isinstance(stmt, n.Class | n.Variable) and _has_rules(service, stmt, scope):
+            what = "class" if isinstance(stmt, n.Class) else "const"
+            place = Place(scope.module.path, stmt.line, f"{what} {stmt.name}")
             why = f"{stmt.name} declares rules, and nothing in the service mentions it"
             yield gap(kind, None, place, why, "bind it where it was meant to be used, or remove it")
 
 
-def _has_rules(service: Service, stmt: n.Class, scope: Scope) -> bool:
+def _has_rules(service: Service, stmt: n.Class | n.Variable, scope: Scope) -> bool:
     """True for a model with a limit beyond what its types say by themselves; a storage class is no request's model."""
     target = Target(service.program.full_name(scope, stmt.name), stmt, scope)
-    if not any(v.is_model(service.reader, target) for v in vocabularies()):
+    mine = [v for v in vocabularies() if v.language == service.language]
+    if not any(v.is_model(service.reader, target) for v in mine):
         return False
     name = n.Name(stmt.span, stmt.name)
-    shapes = [s for v in vocabularies() if not (s := v.shape(service.reader, name, scope)).entity]
+    shapes = [s for v in mine if not (s := v.shape(service.reader, name, scope)).entity]
     return any(r.kind not in ("format", "enum", "const") for s in shapes for f in s.fields for r in f.shape.rules)

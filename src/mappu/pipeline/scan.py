@@ -121,7 +121,9 @@ def _scan(given: list[Path], config: settings.Settings | None, say: Progress) ->
         by_path = {r.path: r for r in roots.values()}
         for path, scopes in sorted(by_root.items()):
             reader = Reader(program, by_path[path], decided.rule)
-            service = Service(by_path[path], program, tuple(inside[path]), tuple(scopes), reader, decided)
+            service = Service(
+                by_path[path], program, tuple(inside[path]), tuple(scopes), reader, decided, language.front_end.language
+            )
             found = _endpoints(service, language.front_end.language)
             if found:
                 say(f"{service.root.name}: {len(found)} endpoints")

@@ -43,11 +43,12 @@ class Note(msgspec.Struct, frozen=True):
 
 
 class Default(msgspec.Struct, frozen=True):
-    """A default: the constant where it is one."""
+    """A default: the constant where it is one. `checked` where the rules look at it as well."""
 
     known: bool
     value: object
     place: Place
+    checked: bool = False
 
 
 class Shape(msgspec.Struct, frozen=True):

@@ -30,6 +30,8 @@ _BUILT_IN = frozenset({"String", "Number", "Boolean", "Array", "Object", "string
                        "object",
                        "Record", "Map", "Partial", "Pick", "Omit", "Required", "Readonly", "Date"})  # fmt: skip
 
+_SCHEMA_CLASSES = frozenset({"createZodDto", "createZodValidationDto", "zodToDto"})
+
 NO_PIPE = "no validation pipe runs on this route"
 
 
@@ -199,6 +201,9 @@ def _typed(service: Service, route: Route, pipes: Pipes, param: n.Param, given: 
         return Shape()
     if target.node.form != "class":
         return Shape()
+    schema = _schema_class(service, route, pipes, target, given)
+    if schema is not None:
+        return schema
     reading = Reading(service.reader, options)
     ours = reading.is_model(target)
     entity = is_entity(program, target)
@@ -218,6 +223,27 @@ def _typed(service: Service, route: Route, pipes: Pipes, param: n.Param, given: 
         skipped = NO_PIPE
     needs = tuple((p, service.place(param, scope)) for p in (PACKAGE, TRANSFORMER)) if running is not None else ()
     return shape.with_(skipped=skipped, needs=needs)
+
+
+def _schema_class(service: Service, route: Route, pipes: Pipes, target: Target, given: list[Pipe]) -> Shape | None:
+    """A class made from a schema (`class X extends createZodDto(schema)`), which a pipe of the same package runs."""
+    assert isinstance(target.node, n.Class)
+    assert target.scope is not None
+    for base in target.node.bases:
+        call = base.value
+        if not isinstance(call, n.Call) or not call.positional or (dotted(call.func) or "") not in _SCHEMA_CLASSES:
+            continue
+        for vocabulary in base_node.mine():
+            shape = vocabulary.shape(service.reader, call.positional[0], target.scope)
+            if shape.known and shape.fields:
+                shape = shape.with_(model=target.name.rpartition(".")[2])
+                running = any(_runs_schemas(p) for p in applied(service, route, pipes, given))
+                return shape if running else shape.with_(skipped="no pipe that runs schemas is on this route")
+    return None
+
+
+def _runs_schemas(pipe: Pipe) -> bool:
+    return pipe.target.name.rpartition(".")[2] in ("ZodValidationPipe", "JoiPipe", "YupPipe", "TypeboxPipe")
 
 
 def _wrapped(service: Service, route: Route, type_: n.Index, options: Options) -> Shape:
@@ -274,7 +300,8 @@ def runs(service: Service, route: Route, taken: Taken, pipes: Pipes) -> Ran:
         return Ran(_run_by("parsing pipe", parser))
     if taken.shape.skipped is not None:
         return Ran(None, "idle", taken.shape.skipped)
-    running = next((p for p in applied(service, route, pipes, given) if pipes.validation(p)), None)
+    on_the_way = applied(service, route, pipes, given)
+    running = next((p for p in on_the_way if pipes.validation(p) or _runs_schemas(p)), None)
     if running is None or not taken.shape.fields:
         return Ran(None)
     return Ran(_run_by("validation pipe", running))

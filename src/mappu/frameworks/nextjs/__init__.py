@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable
+from typing import Literal
 
 from mappu.flow.values import Origin
 from mappu.flow.words import Entry, Reply, Words
@@ -14,9 +15,9 @@ from mappu.inventory.model import PlaceIn
 from mappu.syntax import nodes as n
 from mappu.vocabularies.shape import Shape
 
-_READS: dict[str, PlaceIn] = {
+_READS: dict[str, PlaceIn | Literal["request"]] = {
     "json": "body", "formData": "form", "text": "body", "body": "body", "query": "query", "cookies": "cookie",
-    "headers": "header",
+    "headers": "header", "params": "path", "searchParams": "query", "nextUrl": "request", "url": "request",
 }  # fmt: skip
 _REPLIES = {
     "status": Reply(status=0), "json": Reply(sends=True), "send": Reply(sends=True), "end": Reply(sends=True),
@@ -67,7 +68,7 @@ class NextJS:
     def words(self, service: Service) -> Words:
         answers = base_node.ErrorAnswers(service.program, [], base_node.Answer(("?",), None))
         return base_node.words(
-            service, answers, {}, request={**_READS, "nextUrl": "request", "url": "request", "params": "path", "searchParams": "query"}, getters={},
+            service, answers, {}, request=_READS, getters={},
             replies=_REPLIES, answers=_ANSWERS, broken={"json": "SyntaxError"}, refusal=_REFUSAL,
         )  # fmt: skip
 

@@ -364,7 +364,7 @@ _E = Expressions
 Expressions.expressions = {
     "identifier": _E.name, "type_identifier": _E.name, "predefined_type": _E.name, "this": _E.name, "super": _E.name,
     "undefined": _E.name, "shorthand_property_identifier_pattern": _E.name, "property_identifier": _E.name,
-    "member_expression": _E.member, "nested_type_identifier": _E.type_member, "nested_identifier": _E.type_member,
+    "member_expression": _E.member, "nested_type_identifier": _E.type_member, "nested_identifier": _E.member,
     "subscript_expression": _E.subscript, "call_expression": _E.call, "new_expression": _E.new,
     "string": _E.string, "template_string": _E.template, "template_literal_type": _E.template, "number": _E.number,
     "regex": _E.regex, "true": _E.word, "false": _E.word, "null": _E.word, "array": _E.items,

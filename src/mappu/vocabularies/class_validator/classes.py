@@ -185,7 +185,8 @@ class Reading:
         if variable.value is None:
             return None
         constant = self.program.constant(variable.value, scope)
-        return Default(constant is not None, constant.value if constant else None, self.place(variable.value, scope))
+        value = constant.value if constant is not None else None
+        return Default(constant is not None, value, self.place(variable.value, scope), checked=True)
 
     def _take(self, mark: n.Mark, scope: Scope, draft: "_Draft") -> None:
         full = self.program.name_of(mark.name, scope) or ""
