@@ -94,9 +94,17 @@ class Routers:
         self._links: dict[int, list[Link]] = {}
         self._reaches: dict[int, list[Reach]] = {}
         self._around: dict[int, tuple[n.Call, Scope]] = {}
-        for top in service.scopes:
-            for call, scope in self.calls(top, top.module.body):
-                self._take(call, scope)
+        self._calls_of: dict[int, list[tuple[n.Call, Scope]]] = {}
+        found = [pair for top in service.scopes for pair in self.calls(top, top.module.body)]
+        known = -1
+        while known < len(self.sites):
+            # A router handed on may be handed on again.
+            known = len(self.sites)
+            self.edges.clear()
+            for call, scope in found:
+                self._handed(call, scope)
+        for call, scope in found:
+            self._take(call, scope)
         self.events.sort(key=lambda e: e.order)
         self._join()
 
@@ -118,23 +126,20 @@ class Routers:
     def _take(self, call: n.Call, scope: Scope) -> None:
         func = call.func
         if not isinstance(func, n.Member):
-            self._handed(call, scope)
             return
         name = func.name
         known = name in METHODS or name in self.words.mounts or name in self.words.plugins or name in _OTHERS
         if not known or not call.args:
-            self._handed(call, scope)
             return
         for env in self._environments(call, scope):
             found = self.site_of(func.value, scope, env)
             if found is None:
-                self._handed(call, scope)
                 return
             site, below = found
             args = self._flat(call, scope, env)
             path = ""
             if name not in _PATHLESS and args and self._is_path(*args[0]):
-                path = self.path_text(*args.pop(0), call, scope)
+                path = self.path_text(*args.pop(0), call, scope, env)
             elif name in METHODS and not below:
                 # One argument, or no path: a setting that is read, not a route.
                 return
@@ -142,6 +147,10 @@ class Routers:
 
     def _handed(self, call: n.Call, scope: Scope) -> None:
         """A router handed to a function of the service: what that hangs on its parameter, it hangs on the router."""
+        if isinstance(call.func, n.Member) and call.func.name in self.words.plugins and call.args:
+            link = link_of(self.program, call.args[0].value, scope)
+            if link.function is not None and link.holder is not None and self.site_of(call.func.value, scope, {}):
+                self._param_site(link.function, 0, link.holder)
         for i, arg in enumerate(call.args):
             if not isinstance(arg.value, n.Name | n.Member):
                 continue
@@ -154,6 +163,7 @@ class Routers:
                 continue
             child = self._param_site(target.node, i, target.scope)
             if child is not None and child is not found[0]:
+                self._calls_of.setdefault(id(target.node), []).append((call, scope))
                 event = Event(found[0], "use", found[1], call, scope, [])
                 self.edges.append((found[0], child, event))
 
@@ -242,6 +252,8 @@ class Routers:
                 return (self._declared(node, target.scope), "") if self._is_typed(node.type, target.scope) else None
             return self.site_of(value, target.scope, {}, steps + 1) if value is not None else None
         if isinstance(node, n.Param) and isinstance(target.scope.owner, n.Function):
+            if id(node) in self.sites:
+                return self.sites[id(node)], ""
             if self._is_typed(node.type, target.scope) or (node.type is None and _NAMES.match(node.name)):
                 position = target.scope.owner.params.index(node)
                 around = target.scope.parent
@@ -346,23 +358,41 @@ class Routers:
             return followed is not None and followed[0] is not expr and self._is_path(*followed)
         return False
 
-    def path_text(self, expr: n.Expr, scope: Scope, at: n.Node, holder: Scope) -> str:
+    def path_text(self, expr: n.Expr, scope: Scope, at: n.Node, holder: Scope, env: Env | None = None) -> str:
         """Return a path as text; a part that cannot be told is shown as `<its source>` and listed as unfollowed."""
+        if isinstance(expr, n.Name) and env and expr.id in env:
+            expr, scope = env[expr.id]
         found = self.program.text(expr, scope)
         if found is not None:
             return found
+        given = self._given(expr, scope)
+        if given is not None:
+            return self.path_text(*given, at, holder)
         followed = self.program.value(expr, scope) if isinstance(expr, n.Name | n.Member) else None
         if followed is not None and followed[0] is not expr:
             return self.path_text(*followed, at, holder)
         if isinstance(expr, n.Template | n.Binary):
             parts = expr.parts if isinstance(expr, n.Template) else (expr.left, expr.right)
-            return "".join(self.path_text(p, scope, at, holder) for p in parts)
+            return "".join(self.path_text(p, scope, at, holder, env) for p in parts)
         if isinstance(expr, n.Binary) and expr.op == "or":
             return self.path_text(expr.right, scope, at, holder)
         source = scope.module.text(expr)
         what = "a path is given as a pattern" if _is_pattern(expr) else "part of a path is built at run time"
         self.service.note(at, holder, f"{what}: {source}")
         return f"<{source}>"
+
+    def _given(self, expr: n.Expr, scope: Scope) -> tuple[n.Expr, Scope] | None:
+        """What a parameter is given where its function is called with a router, if that is one and the same everywhere."""
+        target = self.program.resolve(expr, scope) if isinstance(expr, n.Name) else None
+        if target is None or not isinstance(target.node, n.Param) or target.scope is None:
+            return None
+        function = target.scope.owner
+        calls = self._calls_of.get(id(function), [])
+        if not isinstance(function, n.Function) or len({id(c) for c, _ in calls}) != 1:
+            return None
+        position = function.params.index(target.node)
+        call, holder = calls[0]
+        return (call.positional[position], holder) if position < len(call.positional) else None
 
     # --- how sites are reached ----------------------------------------------------------------------------------------
 

@@ -262,6 +262,9 @@ def calls(program: Program, scope: Scope) -> Iterator[tuple[n.Call, Scope]]:
 
 def _calls(program: Program, scope: Scope, body: Iterable[n.Stmt | n.Expr]) -> Iterator[tuple[n.Call, Scope]]:
     for node in own(*body, classes=False):
+        if isinstance(node, n.Class):
+            marks = [m.as_call() for m in node.marks]
+            yield from ((c, scope) for c in own(*marks) if isinstance(c, n.Call))
         if isinstance(node, n.Function | n.Class):
             yield from _calls(program, program.scope_of(node, scope), node.body)
         elif isinstance(node, n.Call):
