@@ -122,7 +122,7 @@ class _Reading:
         full = self.program.name_of(expr, scope)
         if full is None:
             return None
-        for package in self.library.packages:
+        for package in sorted(self.library.packages, key=len, reverse=True):
             if full == package:
                 return ""
             if full.startswith(package + "."):
@@ -235,6 +235,8 @@ class _Reading:
         optional = library.optional
         if name in library.formats and "string" not in library.makers.get(name, "string"):
             optional = library.optional
+        if full.startswith("iso.") and name in library.formats:
+            return self._with_format(Part(Shape("string"), optional), library.formats[name], call, scope)
         if name in library.makers:
             type_ = _TYPES[library.makers[name]]
             lax = full.startswith("coerce.")
@@ -751,6 +753,6 @@ def _is_false(expr: n.Expr) -> bool:
 _STEPS: dict[str, Step] = {
     "optional": _optional, "required": _required, "nullable": _nullable, "nullish": _nullish, "default": _default,
     "caught": _caught, "extend": _extend, "both": _both, "or": _or, "pick": _pick, "omit": _omit, "partial": _partial,
-    "all-required": _all_required, "strict": _strict, "open": _open, "strip": _strip, "list": _list, "items": _items,
+    "all-required": _all_required, "strict": _strict, "open": _open, "strip": _strip, "array": _list, "items": _items,
     "valid": _valid, "one-of": _one_of, "allow": _allow, "at-least-one": _at_least_one, "piped": _piped,
 }  # fmt: skip
