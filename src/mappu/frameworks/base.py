@@ -128,6 +128,8 @@ class Taking(msgspec.Struct, frozen=True, eq=False):
 
     taken: tuple[Taken, ...]
     entries: tuple[Entry, ...]
+    # Why there is no body on this route, whatever is sent; None where there may be one.
+    no_body: str | None = None
     # Members of the request that the route itself says.
     known: Mapping[str, n.Literal] = {}
 

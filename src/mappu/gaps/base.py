@@ -36,7 +36,10 @@ def gap_on(
 
 def remedy(route: RouteEvidence, word: str, **names: str) -> str:
     """Return the framework's sentence for a remedy, with the names it speaks of."""
-    return route.remedies[word].format(**names)
+    text = route.remedies[word]
+    for name, value in names.items():
+        text = text.replace(f"{{{name}}}", value)
+    return text
 
 
 def listed(words: Iterable[str], most: int = 5) -> str:

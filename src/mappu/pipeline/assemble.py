@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable
 
 from mappu.flow.engine import Engine
-from mappu.flow.values import ALL, Check, Escape, ModelRun, Origin, Read, Report, Result, Sink
+from mappu.flow.values import ALL, Check, Escape, Event, ModelRun, Origin, Read, Report, Result, Sink
 from mappu.flow.words import Words
 from mappu.frameworks.base import Framework, Ran, Route, Service, Taken, Taking
 from mappu.inventory.model import (
@@ -71,6 +71,10 @@ class Assembly:
         self.falsy, self.missing_as = engine.words.language.falsy, engine.words.language.missing_as
         self.taking: Taking = framework.takes(service, route)
         self.report: Report = engine.run(self.taking.entries, self.taking.known)
+        read = next((r for r in self.report.reads if r.origin.place == "body"), None)
+        if self.taking.no_body is not None and read is not None:
+            event = Event("server-error", read.place, self.taking.no_body, Origin("body"))
+            self.report.events.append(event)
         self.drafts: dict[tuple[str, tuple[str, ...]], _Draft] = {}
         self.entities: dict[str, str] = {}
         # Data whose fields a model lists: whatever else is read of it is none that a client sends.

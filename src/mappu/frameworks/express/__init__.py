@@ -46,6 +46,10 @@ _REPLIES = {
 _PARAMETER = re.compile(r":(\w+)(\([^()]*(?:\([^()]*\)[^()]*)*\))?([?*+])?|\*(\w+)|\{([^{}]*)\}")
 
 
+NO_PARSER = (
+    "nothing in front of this route parses a body: `req.body` is undefined there, and asking it for anything throws"
+)
+
 # Frameworks whose routers look alike: what is theirs is not read as Express.
 _OTHERS = ("koa", "hono", "fastify", "@koa/router", "koa-router")
 
@@ -87,9 +91,15 @@ class Express:
                     event.site.node, event.site.scope, f"this router's prefix may be incomplete: {what} in the source"
                 )
                 reaches = [Reach(event.site.prefix)]
-            yield from self._routes(service, routers, event, reaches)
+                # What stands in front of it where it is used cannot be told.
+                unknown = (Link(event.call, event.scope),)
+            else:
+                unknown = ()
+            yield from self._routes(service, routers, event, reaches, unknown)
 
-    def _routes(self, service: Service, routers: Routers, event: Event, reaches: list[Reach]) -> Iterator[Route]:
+    def _routes(
+        self, service: Service, routers: Routers, event: Event, reaches: list[Reach], unknown: tuple[Link, ...]
+    ) -> Iterator[Route]:
         links = [x for x in routers.links(event) if not answers_errors(x)]
         if not links or (event.method == "all" and self._only_guards(routers, event)):
             return
@@ -107,7 +117,7 @@ class Express:
             ]
             guards = [x for u in before for x in u.links]
             shown, rules = braces(path)
-            way = (*guards, *self._parameter_guards(routers, event, rules), *links)
+            way = (*unknown, *guards, *self._parameter_guards(routers, event, rules), *links)
             symbol = last.function.name or service.place(last.expr, last.scope).text or ""
             symbol = symbol if len(symbol) < 40 and "=>" not in symbol else "anonymous"
             yield Route(self.name, "http", method, shown, last.function, last.holder, symbol, links=way,
@@ -138,7 +148,8 @@ class Express:
             if link.function is not None and link.holder is not None:
                 entries.append(self._entry(service, link))
             taken.extend(middleware.taken(service, link))
-        return Taking(tuple(taken), tuple(entries))
+        no_body = None if middleware.may_parse(route.links) else NO_PARSER
+        return Taking(tuple(taken), tuple(entries), no_body)
 
     def _entry(self, service: Service, link: Link) -> Entry:
         function, holder = link.function, link.holder

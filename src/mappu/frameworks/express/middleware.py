@@ -1,6 +1,6 @@
 """Functions of well-known packages on a route's way that check what it takes."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from mappu.flow.values import Origin
 from mappu.frameworks import base_node
@@ -46,6 +46,31 @@ def taken(service: Service, link: Link) -> Iterator[Taken]:
         path = tuple(found.path.replace("[]", ".[]").split("."))
         yield Taken(found.place, found.path, found.shape, found.required or found.place == "path", found.declared,
                     Origin(found.place, path), awaits=True)  # fmt: skip
+
+
+def may_parse(links: Iterable[Link]) -> bool:
+    """True where something on the way parses a body, or cannot be looked into and may. What the service wrote itself is no
+    parser, unless it sets the body or reads the stream."""
+    for link in links:
+        if link.function is None or link.holder is None:
+            return True
+        source = link.holder.module.source[link.function.span.start : link.function.span.end]
+        if any(word in source for word in _PARSES):
+            return True
+    return False
+
+
+_PARSES = (
+    b".body =",
+    b"on('data'",
+    b'on("data"',
+    b"json(",
+    b"urlencoded(",
+    b"bodyParser",
+    b"raw-body",
+    b"busboy",
+    b"formidable",
+)
 
 
 def _parts(service: Service, expr: n.Expr, scope: Scope) -> Iterator[Taken]:

@@ -60,7 +60,7 @@ class NextJS:
             requests = frozenset(names[:2])
         known = {} if route.method == "ALL" else {"method": n.Literal(function.span, route.method)}
         entry = Entry(function, route.scope, {}, {}, requests, {}, replies=replies)
-        return Taking(taken, (entry,), known)
+        return Taking(taken, (entry,), known=known)
 
     def runs(self, service: Service, route: Route, taken: Taken) -> Ran:
         return Ran(None)
