@@ -92,13 +92,13 @@ class Express:
                 )
                 reaches = [Reach(event.site.prefix)]
                 # What stands in front of it where it is used cannot be told.
-                unknown = (Link(event.call, event.scope),)
+                unknown = [Link(event.call, event.scope)]
             else:
-                unknown = ()
+                unknown = []
             yield from self._routes(service, routers, event, reaches, unknown)
 
     def _routes(
-        self, service: Service, routers: Routers, event: Event, reaches: list[Reach], unknown: tuple[Link, ...]
+        self, service: Service, routers: Routers, event: Event, reaches: list[Reach], unknown: list[Link]
     ) -> Iterator[Route]:
         links = [x for x in routers.links(event) if not answers_errors(x)]
         if not links or (event.method == "all" and self._only_guards(routers, event)):

@@ -64,7 +64,7 @@ _PARSES = (
     b".body =",
     b"on('data'",
     b'on("data"',
-    b"json(",
+    b"express.json(",
     b"urlencoded(",
     b"bodyParser",
     b"raw-body",
