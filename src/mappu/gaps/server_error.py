@@ -51,6 +51,9 @@ def _reads(route: RouteEvidence) -> Iterator[Gap]:
         if read.result is None or read.result.effect != "breaks" or not (read.strict or read.type):
             continue
         around = field_at(route, read.origin.place, read.origin.path)
+        if read.what is not None and route.taking.no_body is not None:
+            # There is never a body here; that is said by itself.
+            continue
         whole = read.strict and not read.origin.path
         if not whole and (
             around is None or around.origin != read.origin or not (around.raw or around.read is not None)

@@ -8,7 +8,7 @@ from mappu.inventory.model import ConstraintKind, FieldType, Place
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
-from mappu.vocabularies.base_chains import merged
+from mappu.vocabularies.base_chain_parts import merged
 from mappu.vocabularies.shape import UNKNOWN, Default, Reader, Rule, Shape, ShapeField
 
 MAX_DEPTH = 24
