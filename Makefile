@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test check schema screenshots clean
+.PHONY: demo test check node-frameworks schema screenshots clean
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -14,6 +14,10 @@ demo: .venv/ready
 
 test: .venv/ready
 	$(BIN)/python -m pytest
+
+# What the tests of JavaScript services run as the truth; they are skipped where it is not there.
+node-frameworks:
+	npm install --prefix tests/node --no-package-lock --no-audit --no-fund --silent
 
 check: .venv/ready
 	$(BIN)/ruff check

@@ -27,5 +27,7 @@ if wanted survey; then take survey 112 36 13 "mappu survey harbour-demo"; fi
 if wanted fields; then take fields 100 36 13 "mappu fields harbour-demo --endpoint stays"; fi
 if wanted fields-wide; then take fields-wide 156 52 9 "mappu fields harbour-demo --in body"; fi
 if wanted gaps; then take gaps 112 36 13 "mappu gaps harbour-demo --endpoint /vessels"; fi
+if wanted pilots; then take pilots 156 52 9 "mappu fields harbour-demo --endpoint pilots"; fi
+if wanted lost-property; then take lost-property 112 36 13 "mappu gaps harbour-demo --endpoint lost-property"; fi
 if wanted explain; then take explain 112 36 13 "mappu explain idle-rules"; fi
 rm -rf "$work"

@@ -106,6 +106,8 @@ def _scan(given: list[Path], config: settings.Settings | None, say: Progress) ->
     services: list[Service] = []
     for language in LANGUAGES:
         files = _Files(tree, language)
+        if not files.files:
+            continue
         say(
             f"{len(files.matching):,} of {len(files.files):,} {language.front_end.language} files hold words of interest"
         )

@@ -130,7 +130,8 @@ def fields(inventory: Inventory, width: int) -> RenderableType:
     longest = max((len(f.path) for f in all_fields), default=5)
     where = max((len(phrases.place(f.declared)) for f in all_fields), default=5)
     name_width = max(5, min(longest, 30 if width < 130 else 44))
-    where_width = min(where, 22 if width < 130 else 40)
+    # What the other columns leave, but for a decent width for the limits.
+    where_width = min(where, max(22, width - 90 - (name_width - 30)) if width >= 130 else 22)
     type_width = max((len(phrases.type_of(f)) for f in all_fields), default=4)
     for service, endpoints in groupby(inventory.endpoints, key=lambda e: e.service):
         parts.append(_text(service, "bold underline"))
