@@ -1,6 +1,7 @@
 """How fast a cold scan is, against parsing every file once and against a plain text search, in the same run.
 
     python benchmarks/run.py                  builds the tree (about two million lines) below benchmarks/tree, then measures
+    python benchmarks/run.py --language javascript   the same of packages that npm brings (needs npm)
     python benchmarks/run.py --tree FOLDER    measures a folder of your own
 
 The tree is made of whatever the packages below ship; nothing in it is run. Every figure is of a process of its own: wall
@@ -13,6 +14,7 @@ import os
 import re
 import subprocess
 import sys
+import tarfile
 import time
 import zipfile
 from pathlib import Path
@@ -23,19 +25,37 @@ HERE = Path(__file__).parent
 PACKAGES = ("fief-server", "chromadb", "khoj", "apache-airflow-core", "sympy", "django", "transformers", "sqlalchemy", "pandas",
             "scikit-learn", "scipy", "numpy", "matplotlib", "networkx", "ansible-core", "botocore", "azure-mgmt-network",
             "azure-mgmt-compute", "kubernetes", "google-ads", "plotly", "sphinx", "twisted", "faker")  # fmt: skip
+# Servers in JavaScript and TypeScript that ship their source, and libraries.
+NPM = ("ghost", "ep_etherpad-lite@1.8.14", "@node-red/editor-api", "@solidstarters/solid-core", "@dxheroes/local-mcp-backend",
+       "generator-nest-js-boilerplate", "@medusajs/medusa", "rxjs", "three", "typescript", "date-fns", "lodash", "antd", "ethers",
+       "core-js", "mathjs", "echarts", "webpack", "eslint", "sequelize", "typeorm", "mongoose", "next", "googleapis",
+       "@mui/material", "aws-sdk", "babylonjs", "highcharts", "ag-grid-community")  # fmt: skip
 LINES = 2_000_000
+SUFFIXES = {"python": (".py",), "javascript": (".js", ".mjs", ".cjs", ".jsx", ".ts", ".mts", ".cts", ".tsx")}
 
-PARSE = """
+PARSE = {
+    "python": """
 import sys
 import tree_sitter, tree_sitter_python
 parser = tree_sitter.Parser(tree_sitter.Language(tree_sitter_python.language()))
 for line in sys.stdin:
     with open(line.rstrip("\\n"), "rb") as file:
         parser.parse(file.read())
-"""
+""",
+    "javascript": """
+import sys
+import tree_sitter, tree_sitter_typescript as t
+typed = tree_sitter.Parser(tree_sitter.Language(t.language_typescript()))
+other = tree_sitter.Parser(tree_sitter.Language(t.language_tsx()))
+for line in sys.stdin:
+    with open(line.rstrip("\\n"), "rb") as file:
+        (typed if line.rstrip().endswith("ts") else other).parse(file.read())
+""",
+}
 SEARCH = """
 import re, sys
-route = re.compile(rb"@\\w+(?:\\.\\w+)*\\.(?:get|post|put|patch|delete|head|options|api_route)\\(")
+verbs = rb"get|post|put|patch|delete|head|options|api_route"
+route = re.compile(rb"(?:@[\\w.]+|app|router)\\.(?:%b)\\(|@(?:Get|Post|Put|Patch|Delete)\\(" % verbs)
 found = 0
 for line in sys.stdin:
     with open(line.rstrip("\\n"), "rb") as file:
@@ -44,27 +64,46 @@ print(found)
 """
 
 
-def build(tree: Path) -> None:
+def build(tree: Path, language: str) -> None:
     """Download the packages one after another and unpack them, until there are lines enough."""
-    for package in PACKAGES:
-        if lines(files(tree)) >= LINES:
+    for package in PACKAGES if language == "python" else NPM:
+        if lines(files(tree, language)) >= LINES:
             return
-        target = tree / package
-        if not target.exists():
-            wheels = tree.parent / "wheels" / package
-            command = [sys.executable, "-m", "pip", "download", "--quiet", "--disable-pip-version-check", "--no-deps",
-                       "--only-binary", ":all:", "--dest", str(wheels), package]  # fmt: skip
-            subprocess.run(command, check=True)
-            for wheel in wheels.glob("*.whl"):
-                with zipfile.ZipFile(wheel) as archive:
-                    archive.extractall(target, [n for n in archive.namelist() if n.endswith(".py")])
+        target = tree / re.sub(r"\W+", "_", package)
+        if target.exists():
+            continue
+        if language == "python":
+            _wheel(package, tree.parent / "wheels" / package, target)
+        else:
+            _npm(package, target)
 
 
-def files(tree: Path) -> list[str]:
-    """The Python files that a scan of the tree looks at."""
+def _wheel(package: str, wheels: Path, target: Path) -> None:
+    command = [sys.executable, "-m", "pip", "download", "--quiet", "--disable-pip-version-check", "--no-deps",
+               "--only-binary", ":all:", "--dest", str(wheels), package]  # fmt: skip
+    subprocess.run(command, check=True)
+    for wheel in wheels.glob("*.whl"):
+        with zipfile.ZipFile(wheel) as archive:
+            archive.extractall(target, [n for n in archive.namelist() if n.endswith(".py")])
+
+
+def _npm(package: str, target: Path) -> None:
+    target.mkdir(parents=True)
+    packed = subprocess.run(
+        ["npm", "pack", "--silent", package], cwd=target, capture_output=True, text=True, check=True
+    )
+    name = target / packed.stdout.strip().splitlines()[-1]
+    with tarfile.open(name) as archive:
+        wanted = (*SUFFIXES["javascript"], "package.json")
+        archive.extractall(target, [m for m in archive.getmembers() if m.name.endswith(wanted)], filter="data")
+    name.unlink()
+
+
+def files(tree: Path, language: str) -> list[str]:
+    """The files of the language that a scan of the tree looks at."""
     from mappu.sources import walk
 
-    return [f.real for f in walk.find([tree], (".py",), (), ()).files.values()] if tree.exists() else []
+    return [f.real for f in walk.find([tree], SUFFIXES[language], (), ()).files.values()] if tree.exists() else []
 
 
 def lines(paths: list[str]) -> int:
@@ -88,18 +127,22 @@ def measure(command: list[str], given: str = "") -> tuple[float, float, str]:
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--tree", type=Path, default=HERE / "tree", help="the folder to measure")
+    parser.add_argument("--tree", type=Path, help="the folder to measure")
+    parser.add_argument("--language", choices=tuple(SUFFIXES), default="python", help="which files to parse")
     parser.add_argument("--runs", type=int, default=5, help="how often to parse and scan, in turn")
     options = parser.parse_args()
-    if options.tree == HERE / "tree":
-        build(options.tree)
-    found = files(options.tree)
+    if options.tree is None:
+        options.tree = HERE / "tree" / options.language
+        build(options.tree, options.language)
+    found = files(options.tree, options.language)
     given = "".join(f"{p}\n" for p in found)
     measure([sys.executable, "-c", SEARCH], given)  # the files are then in the system's cache, for all alike
     searched, _, routes = measure([sys.executable, "-c", SEARCH], given)
     scan = [sys.executable, "-m", "mappu", "survey", str(options.tree), "--format", "json"]
     # In turn, so that a machine whose speed drifts treats both alike; the middle ratio of the pairs counts.
-    pairs = [(measure([sys.executable, "-c", PARSE], given), measure(scan)) for _ in range(options.runs)]
+    pairs = [
+        (measure([sys.executable, "-c", PARSE[options.language]], given), measure(scan)) for _ in range(options.runs)
+    ]
     (parsed, _, _), (scanned, memory, printed) = sorted(pairs, key=lambda p: p[1][0] / p[0][0])[options.runs // 2]
     endpoints = sum(
         int(n) for part in re.findall(r'"endpoints": \{(.*?)\}', printed, re.S) for n in re.findall(r": (\d+)", part)

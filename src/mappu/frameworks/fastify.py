@@ -61,7 +61,7 @@ class Fastify:
 
     name = "fastify"
     language = "javascript"
-    tokens = (b"fastify", b"Fastify", b".register(")
+    tokens = (b"fastify", b"Fastify")
     remedies = REMEDIES
 
     def __init__(self) -> None:

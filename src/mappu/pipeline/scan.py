@@ -31,13 +31,15 @@ class _Files:
         self.problems: list[Unfollowed] = []
         self.unreadable = 0
         self.names = language.names(tree)
-        mine = (p for p in tree.files if p.endswith(language.front_end.suffixes))
-        own = {p: tree.files[p] for p in sorted(self.names.own_files(mine))}
+        written = self.names.own_files(p for p in tree.files if p.endswith(language.front_end.suffixes))
+        own = {p: tree.files[p] for p in sorted(written)}
         self.files: dict[str, object] = dict(own)
         self.matching: list[str] = []
         self.modules: list[Module] = []
         self._bytes: dict[str, bytes] = {}
-        tokens = _tokens(language.front_end.language)
+        mine = [f for f in frameworks() if f.language == language.front_end.language]
+        tokens = tuple(dict.fromkeys(t for f in mine for t in f.tokens))
+        paths = [found for f in mine if (found := getattr(f, "paths", None)) is not None]
         for path, file in own.items():
             data, problem = text.load(file)
             if problem is not None:
@@ -46,7 +48,7 @@ class _Files:
                 self.unreadable += 1
             elif _is_packed(data):
                 self.problems.append(Unfollowed(path, 1, "not read: packed by a build, not source"))
-            elif any(token in data for token in tokens):
+            elif any(token in data for token in tokens) or any(found.search(path) for found in paths):
                 self.matching.append(path)
                 self._bytes[path] = data
 
@@ -72,10 +74,6 @@ class _Files:
 def _is_packed(data: bytes) -> bool:
     """True for what a build makes of source: hardly any lines."""
     return len(data) > MAX_LINE and data.count(b"\n") * MAX_LINE < len(data) * 20
-
-
-def _tokens(language: str) -> tuple[bytes, ...]:
-    return tuple(dict.fromkeys(t for f in frameworks() if f.language == language for t in f.tokens))
 
 
 def scan(paths: Iterable[Path], config: settings.Settings | None = None, progress: Progress | None = None) -> Scan:

@@ -39,6 +39,7 @@ class NextJS:
     name = "nextjs"
     language = "javascript"
     tokens = files.TOKENS
+    paths = files.PATHS
     remedies = REMEDIES
 
     def routes(self, service: Service) -> Iterable[Route]:

@@ -12,12 +12,9 @@ from mappu.syntax.walk import own, walk
 
 VERBS = ("GET", "POST", "PUT", "PATCH", "DELETE", "HEAD", "OPTIONS")
 STATES = frozenset({"prevstate", "previousstate", "state", "initialstate", "prev", "currentstate"})
-TOKENS = (
-    b"next/server", b"NextApi", b"'use server'", b'"use server"', b"export async function GET", b"export async function POST",
-    b"export async function PUT", b"export async function PATCH", b"export async function DELETE", b"export function GET",
-    b"export function POST", b"export const GET", b"export const POST", b"export const PUT", b"export const PATCH",
-    b"export const DELETE", b"export default", b"next/headers", b"as POST", b"as GET",
-)  # fmt: skip
+TOKENS = (b"next/server", b"NextApi", b"'use server'", b'"use server"', b"next/headers")
+# Files that are routes by their names, whatever is in them.
+PATHS = re.compile(r"(?:^|/)(?:app/(?:.*/)?route|pages/api(?:/.*)?)\.(?:ts|tsx|js|jsx|mjs)$")
 _APP = re.compile(r"(?:^|.*/)(?:src/)?app/(?:(.*)/)?route\.(?:ts|tsx|js|jsx|mjs)$")
 _PAGES = re.compile(r"(?:^|.*/)(?:src/)?pages/(api/.*|api)\.(?:ts|tsx|js|jsx|mjs)$")
 
