@@ -254,7 +254,7 @@ def outside(
     # What a list or map made here is given goes no further than that.
     kept = receiver.role == "local" or (receiver.made is not None and receiver.made.name in language.collections)
     own = target is not None and target.scope is None and name.split(".")[0] in language.collections
-    known = kept or own or last in language.pure or last in language.notices
+    known = kept or own or name in language.sinks or last in language.pure or last in language.notices
     place = engine.place(expr)
     for _, held in given if not known else ():
         if any(c in last.lower() for c in engine.words.checkers) or expr is engine.dropped:

@@ -164,7 +164,7 @@ def _may_be_missing(engine: Engine, expr: n.Expr, body: Origin, state: State) ->
     """A member asked of a body that may not be there at all: the language throws then."""
     if isinstance(expr, n.Member) and expr.safe:
         return
-    if body not in state.present and body not in engine.seen:
+    if not any(body.covers(p) for p in state.present) and body not in engine.seen:
         missing = endings.thrown(engine, Target(engine.words.language.no_value), None, engine.place(expr))
         read = Read(body, engine.place(expr), strict=True, result=missing, what="a request without a body")
         engine.report.reads.append(read)

@@ -28,5 +28,5 @@ def _open(shape: Shape) -> bool:
 
 
 def _gap(route: RouteEvidence, shape: Shape, field: str, place: PlaceIn, where: Place) -> Gap:
-    why = f'{shape.model} keeps fields that it does not declare (extra="allow")'
+    why = f"{shape.model or 'the schema'} lets fields through that it does not declare, and keeps them"
     return gap(kind, route, where, why, remedy(route, "drop-unlisted"), field=field, place=place)

@@ -14,14 +14,16 @@ from mappu.vocabularies import vocabularies
 
 kind = "unused-rules"
 
-# What models are declared with, and names: by language.
-_PYTHON = (re.compile(rb"\b[A-Z]\w*"), re.compile(rb"^class\s+([A-Z]\w*)\s*\(", re.M))
-_JAVASCRIPT = (
-    re.compile(rb"\b[A-Za-z]\w*"),
-    re.compile(
+# What models are declared with, by language.
+_DECLARES = {
+    "python": re.compile(rb"^class\s+([A-Z]\w*)\s*\(", re.M),
+    "javascript": re.compile(
         rb"^(?:export\s+)?(?:class\s+([A-Z]\w*)|const\s+([A-Za-z]\w*)\s*=\s*(?:z|Joi|joi|yup|Yup|Type)\.)", re.M
     ),
-)
+}
+
+
+_WORD = re.compile(rb"\b[A-Za-z]\w*")
 
 
 def find(scan: Scan) -> Iterator[Gap]:
@@ -33,13 +35,16 @@ def find(scan: Scan) -> Iterator[Gap]:
 def _unused(service: Service) -> Iterator[Gap]:
     mine = [v for v in vocabularies() if v.language == service.language]
     tokens = [t for v in mine for t in v.tokens]
-    names, declares = _JAVASCRIPT if service.language == "javascript" else _PYTHON
-    counts: Counter[bytes] = Counter()
+    declares = _DECLARES[service.language]
     declared: dict[bytes, str] = {}
     for path, data in service.sources():
-        counts.update(names.findall(data))
         if any(t in data for t in tokens):
             declared |= {m[m.lastindex or 1]: path for m in declares.finditer(data)}
+    if not declared:
+        return
+    counts: Counter[bytes] = Counter()
+    for _, data in service.sources():
+        counts.update(n for n in _WORD.findall(data) if n in declared)
     # Only a class that is named where it is declared and nowhere else is looked at more closely.
     for name, path in declared.items():
         scope = service.program.module_scope(path) if counts[name] == 1 else None
