@@ -1,5 +1,6 @@
 """Kinds of gap on small JavaScript services: what is found, and nothing beside it. Each faulty handler has a sound twin."""
 
+import json
 import textwrap
 from typing import Any
 
@@ -201,7 +202,7 @@ CASES: dict[str, tuple[str, set[tuple[str, str | None, str | None, str | None]]]
           res.end();
         });
         """,
-        {("unbounded", "POST /free", "body", "a"), ("unbounded", "POST /free", "body", "b"), ("unbounded", "POST /free", "body", "c")},
+        {("unbounded", "POST /free", "body", name) for name in ("a", "b", "c")},
     ),
 }  # fmt: skip
 
@@ -245,7 +246,7 @@ def test_nest(declared: str, parameter: str, kinds: set[str], workshop: Any) -> 
     app.useGlobalPipes(new ValidationPipe({{ whitelist: true }}));
     """
     wanted = ("@nestjs/common", "class-validator", "class-transformer")
-    manifest = f'{{"name": "svc", "dependencies": {{{", ".join(f"{chr(34)}{w}{chr(34)}: {chr(34)}1{chr(34)}" for w in wanted)}}}}}'
+    manifest = json.dumps({"name": "svc", "dependencies": dict.fromkeys(wanted, "1")})
     inventory = mappu.survey(workshop.write({"main.ts": source, "package.json": manifest}, None))
     assert {g.kind for g in inventory.gaps if g.kind != "unused-rules"} == kinds
 

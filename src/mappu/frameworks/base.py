@@ -135,9 +135,10 @@ class Taking(msgspec.Struct, frozen=True, eq=False):
 
 
 class Framework(Protocol):
-    """A web framework. A module of this folder offers one as `framework`. `tokens` are words one of which every file
-    with a route holds; one that finds routes by the names of files says in `paths` which. `remedies` says how a fault is
-    closed there: a sentence for each of the words that the gap kinds ask for. A page named after it in `pages/` shows the same at length, a section a gap kind."""
+    """A web framework. A module of this folder offers one as `framework`. `tokens` are words one of which every file with a
+    route holds; one that finds routes by the names of files says in `paths` which. `remedies` says how a fault is closed
+    there: a sentence for each of the words that the gap kinds ask for. A page named after it in `pages/` shows the same at
+    length, a section a gap kind."""
 
     name: str
     language: str

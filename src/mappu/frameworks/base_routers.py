@@ -4,82 +4,34 @@ Every framework that is written as `router.get(path, …functions)` shares this;
 """
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 
 import msgspec
 
 from mappu.frameworks.base import Link, Service
 from mappu.frameworks.base_links import link_of
-from mappu.symbols.program import Program, Scope, Target, given_to
+from mappu.frameworks.base_sites import (
+    METHODS,
+    Env,
+    Event,
+    Reach,
+    RouterWords,
+    Site,
+    Use,
+    answers_errors,
+    is_pattern,
+    joined,
+)
+from mappu.symbols.program import Scope, Target, given_to
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import dotted, own, walk
+from mappu.syntax.walk import own, walk
 
 MAX_STEPS = 12
 MAX_PATHS = 16
-METHODS = {m: m.upper() for m in ("get", "post", "put", "patch", "delete", "head", "options")} | {"del": "DELETE"}
 # Names under which a router is handed to a function whose parameter has no type.
 _NAMES = re.compile(
     r"^(app|application|server|router|routes?|fastify|instance|api|web|express|hono|koa|\w+Router|\w+App)$"
 )
-
-Env = Mapping[str, tuple[n.Expr, Scope]]
-
-
-class RouterWords(msgspec.Struct, frozen=True):
-    """What a framework calls things: the calls that make an app and a router, the types of both, methods that hang something
-    below a path, those that give the same router back, and the option that holds a router's prefix."""
-
-    apps: frozenset[str]
-    routers: frozenset[str]
-    types: frozenset[str]
-    mounts: frozenset[str]
-    same: frozenset[str] = frozenset()
-    prefix_option: str | None = None
-    # Methods that call a function with the router, to hang routes on it (a plugin).
-    plugins: frozenset[str] = frozenset()
-    # Methods that give a router below a path, and whether it is a router of its own there.
-    below: frozenset[str] = frozenset({"route"})
-
-
-class Site(msgspec.Struct, eq=False):
-    """An app, a router, or a function's parameter that is given one. `prefix` is its own."""
-
-    node: n.Node
-    scope: Scope
-    is_app: bool
-    prefix: str = ""
-    is_param: bool = False
-
-
-class Event(msgspec.Struct, eq=False):
-    """Something hung on a site: the method called, the path below it, and the functions and sites given, in order."""
-
-    site: Site
-    method: str
-    path: str
-    call: n.Call
-    scope: Scope
-    args: list[tuple[n.Expr, Scope]]
-    env: Env = {}
-
-    @property
-    def order(self) -> tuple[str, int]:
-        return self.scope.module.path, self.call.span.end
-
-
-class Use(msgspec.Struct, frozen=True, eq=False):
-    """Functions that run for every route below a path. `event` is where they were hung."""
-
-    path: str
-    links: tuple[Link, ...]
-    event: Event
-
-
-class Reach(msgspec.Struct, frozen=True, eq=False):
-    """A way to a site: the path in front, and what runs on the way."""
-
-    prefix: str
-    uses: tuple[Use, ...] = ()
 
 
 class Routers:
@@ -95,7 +47,8 @@ class Routers:
         self._reaches: dict[int, list[Reach]] = {}
         self._around: dict[int, tuple[n.Call, Scope]] = {}
         self._calls_of: dict[int, list[tuple[n.Call, Scope]]] = {}
-        found = [pair for top in service.scopes for pair in self.calls(top, top.module.body)]
+        holding = [top for top in service.scopes if _MAY_HOLD.search(top.module.source)]
+        found = [pair for top in holding for pair in self.calls(top, top.module.body)]
         known = -1
         while known < len(self.sites):
             # A router handed on may be handed on again.
@@ -350,7 +303,7 @@ class Routers:
         if isinstance(expr, n.Literal | n.Template):
             return isinstance(expr, n.Template) or isinstance(expr.value, str)
         if isinstance(expr, n.Call):
-            return _is_pattern(expr)
+            return is_pattern(expr)
         if isinstance(expr, n.Binary):
             return expr.op == "+"
         if isinstance(expr, n.Name | n.Member):
@@ -377,7 +330,7 @@ class Routers:
         if isinstance(expr, n.Binary) and expr.op == "or":
             return self.path_text(expr.right, scope, at, holder)
         source = scope.module.text(expr)
-        what = "a path is given as a pattern" if _is_pattern(expr) else "part of a path is built at run time"
+        what = "a path is given as a pattern" if is_pattern(expr) else "part of a path is built at run time"
         self.service.note(at, holder, f"{what}: {source}")
         return f"<{source}>"
 
@@ -496,39 +449,9 @@ class Routers:
         return self._links[id(event)]
 
 
-def stub(program: Program, link: Link) -> Link:
-    """A handler that cannot be followed, as a function that does nothing: the route is there all the same."""
-    name = dotted(link.expr) or ""
-    function = n.Function(link.expr.span, name.rpartition(".")[2], (), None, (), n.Lazy(tuple))
-    return Link(link.expr, link.scope, function, link.scope)
-
-
-def _is_pattern(expr: n.Expr) -> bool:
-    return isinstance(expr, n.Call) and dotted(expr.func) == "RegExp"
-
-
-def joined(*parts: str) -> str:
-    """Put parts of a path together, with one slash between them and none at the end."""
-    found = re.sub(r"/{2,}", "/", "/".join(p for p in parts if p))
-    found = found if found.startswith(("/", "<")) or not found else "/" + found
-    return found.rstrip("/") if len(found) > 1 else found
-
-
-def covers(prefix: str, path: str) -> bool:
-    """True where a path lies at or below another."""
-    first = [s for s in prefix.split("/") if s and s != "*"]
-    second = [s for s in path.split("/") if s]
-    return len(first) <= len(second) and all(a == b or a[:1] == ":" for a, b in zip(first, second, strict=False))
-
-
 def _goes_on(link: Link) -> bool:
     """True for a function that may hand on to what comes after it."""
     return link.function is None or len(link.function.params) >= 3 or link.made_by is not None
-
-
-def answers_errors(link: Link) -> bool:
-    """True for a function with an error in front: it runs only where another one failed."""
-    return link.function is not None and len(link.function.params) == 4 and link.made_by is None
 
 
 def _looks_like_routes(expr: n.Expr, scope: Scope) -> bool:
@@ -539,6 +462,12 @@ def _looks_like_routes(expr: n.Expr, scope: Scope) -> bool:
 # Methods beside verbs and mounts that hang something on a site, and those of them that take no path.
 _OTHERS = frozenset({"all", "route", "param", "addHook", "on", "setErrorHandler", "onError", "prefix", "ws"})
 _PATHLESS = frozenset({"param", "addHook", "setErrorHandler", "onError", "prefix"})
+# A file without any of these makes no router, hangs nothing on one, and hands none on.
+_MAY_HOLD = re.compile(
+    rb"(?:express|Router|Hono|Koa|astify)\s*\(|"
+    rb"(?:outer|pp|erver|astify|nstance|api|outes?)\s*\.\s*(?:get|post|put|patch|delete|del|all|use|route|register)\(|"
+    rb"\)\s*\.\s*(?:get|post|put|patch|delete|all|use)\(|\(\s*(?:app|router|server|fastify)\s*[,)]"
+)
 _CALLED = (
     *(f".{m}(".encode() for m in (*METHODS, *_OTHERS, "use", "route", "register", "routes")),
     b"express(", b"Router(", b"fastify(", b"Hono(", b"Koa(", b"(app", b"(router", b"(server", b"(fastify", b"app)", b"outer)",

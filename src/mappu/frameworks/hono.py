@@ -7,7 +7,7 @@ from mappu.flow.words import Reply, Words
 from mappu.frameworks import base_node
 from mappu.frameworks.base import Link, Service, Taken
 from mappu.frameworks.base_contexts import ContextFramework
-from mappu.frameworks.base_routers import RouterWords
+from mappu.frameworks.base_sites import RouterWords
 from mappu.frameworks.express.remedies import REMEDIES as NODE
 from mappu.inventory.model import PlaceIn
 from mappu.syntax import nodes as n

@@ -4,7 +4,7 @@ from mappu.flow.words import Reply, Words
 from mappu.frameworks import base_node
 from mappu.frameworks.base import Service
 from mappu.frameworks.base_contexts import ContextFramework
-from mappu.frameworks.base_routers import RouterWords
+from mappu.frameworks.base_sites import RouterWords
 from mappu.frameworks.express.remedies import REMEDIES as NODE
 
 _ROUTERS = ("koa-router", "@koa/router", "koa-better-router", "koa-joi-router")

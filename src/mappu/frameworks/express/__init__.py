@@ -9,17 +9,8 @@ from mappu.flow.words import Entry, Reply, Words
 from mappu.frameworks import base_node
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_links import link_of
-from mappu.frameworks.base_routers import (
-    METHODS,
-    Event,
-    Reach,
-    Routers,
-    RouterWords,
-    answers_errors,
-    covers,
-    joined,
-    stub,
-)
+from mappu.frameworks.base_routers import Routers
+from mappu.frameworks.base_sites import METHODS, Event, Reach, RouterWords, answers_errors, covers, joined, stub
 from mappu.frameworks.express import middleware
 from mappu.frameworks.express.remedies import REMEDIES
 from mappu.inventory.model import Place, PlaceIn, RunBy

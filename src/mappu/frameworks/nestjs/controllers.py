@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 import msgspec
 
 from mappu.frameworks.base import Route, Service
-from mappu.frameworks.base_routers import joined
+from mappu.frameworks.base_sites import joined
 from mappu.symbols.program import Program, Scope, Target
 from mappu.symbols.scopes import declared
 from mappu.syntax import nodes as n

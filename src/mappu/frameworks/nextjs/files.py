@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from mappu.frameworks.base import Route, Service
 from mappu.frameworks.base_links import link_of
-from mappu.frameworks.base_routers import stub
+from mappu.frameworks.base_sites import stub
 from mappu.symbols.program import Scope
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import own, walk
