@@ -231,6 +231,9 @@ def _compare(engine: Engine, expr: n.Binary, state: State) -> Facts:
     elif left.origin is None or right_constant is None:
         return _unknown_limit(engine, expr, left, right, op)
     assert left.origin is not None
+    for side in (expr.left, expr.right):
+        if isinstance(side, n.Member | n.Call | n.Index):
+            engine.report.compared.append(engine.place(side))
     if op in ("is", "is-not") and right_constant.value is None and not engine.words.language.null_is_absent:
         null = Facts((), (Finding(left.origin, "nullable", False, place),))
         return null if op == "is" else null.swapped()

@@ -42,7 +42,8 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
                 return Value(first.origin, first.via, first.taints | second.touched, whole=first.whole)
             if "lookup" in (first.role, second.role):
                 return Value(role="lookup", taints=first.taints | second.taints)
-            return Value(taints=first.touched | second.touched, facts=conditions.facts(engine, expr, state))
+            via = "outside" if "outside" in (first.via, second.via) else ""
+            return Value(via=via, taints=first.touched | second.touched, facts=conditions.facts(engine, expr, state))
         case n.Binary(op=op) if op in _COMPARISONS:
             facts = conditions.facts(engine, expr, state)
             return Value(taints=frozenset(f.origin for f in (*facts.if_true, *facts.if_false)), facts=facts)
@@ -50,7 +51,8 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
             facts = conditions.facts(engine, test, state)
             first, second = value(engine, then, state), value(engine, other, state)
             kept = first if first.origin is not None else second
-            return Value(kept.origin, kept.via, first.taints | second.taints, made=kept.made, role=kept.role)
+            via = "outside" if kept.origin is None and "outside" in (first.via, second.via) else kept.via
+            return Value(kept.origin, via, first.taints | second.taints, made=kept.made, role=kept.role)
         case n.Bind(target=target, value=inner):
             found = value(engine, inner, state)
             engine.bind(target, found, state, inner)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 from mappu.flow.state import State
@@ -154,8 +155,25 @@ def _spread(arg: n.Arg, held: Value) -> Value:
 def _query_text(engine: Engine, given: Given, place: Place) -> None:
     """Client data put into the text of a query; bound parameters come as data of their own and are fine."""
     for arg, held in given[:1]:
-        if held.via == "text" and isinstance(arg.value, n.Template | n.Binary | n.Name):
+        if (
+            held.via == "text"
+            and isinstance(arg.value, n.Template | n.Binary | n.Name)
+            and _is_query(engine, arg.value)
+        ):
             engine.sink(held, "query text", place)
+
+
+def _is_query(engine: Engine, expr: n.Expr) -> bool:
+    """False for text put together that is plainly none of a query: a key, an address."""
+    followed = engine.program.value(expr, engine.scope)
+    texts = [x.value for x in walk(followed[0] if followed is not None else expr) if isinstance(x, n.Literal)]
+    written = " ".join(t for t in texts if isinstance(t, str))
+    return not written.strip() or _QUERY.search(written) is not None
+
+
+_QUERY = re.compile(
+    r"\b(select|insert|update|delete|where|from|match|merge|call|and|or|order|like|set|values|into)\b", re.I
+)
 
 
 def _writes(expr: n.Expr, engine: Engine) -> bool:

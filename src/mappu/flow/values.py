@@ -219,6 +219,8 @@ class Report(msgspec.Struct):
     sinks: list[Sink] = []
     events: list[Event] = []
     escapes: list[Escape] = []
+    # Where client data is held against a constant, and goes nowhere from there.
+    compared: list[Place] = []
 
     def add(self, other: "Report") -> None:
         """Take over what another report found, each once."""

@@ -112,8 +112,14 @@ class ErrorAnswers:
                 continue
             if answer.status is not None:
                 return answer.status
+            if own is None and self._is_strange(target):
+                return UNKNOWN
             return own if own is not None and 300 <= own < 600 else answer.otherwise
         return None
+
+    def _is_strange(self, target: Target | None) -> bool:
+        """True for an error of a package that is not at hand, which may well bring a status of its own."""
+        return target is not None and target.scope is None and target.name not in self.known.parents
 
     def _read(self, function: n.Function, scope: Scope) -> list[Answer]:
         error = function.params[0].name if function.params else ""

@@ -45,10 +45,18 @@ def find(scan: Scan) -> Iterator[Gap]:
             ):
                 # Looked at by code that runs for many routes: none of this one's.
                 continue
+            if found.raw and found.field.place != "body" and not found.sinks and _only_compared(route, found):
+                continue
             if found.field.place == "path" and found.field.type == "string" and not found.sinks:
                 # Always there, always text, and only looked up by.
                 continue
             yield _single(route, found)
+
+
+def _only_compared(route: RouteEvidence, found: FieldEvidence) -> bool:
+    """True for what is only ever held against a constant where it is read: it goes nowhere."""
+    reads = [r.place for r in route.report.reads if r.origin == found.origin]
+    return bool(reads) and all(place in route.report.compared for place in reads)
 
 
 def _shared(route: RouteEvidence, found: FieldEvidence) -> bool:
