@@ -33,6 +33,7 @@ _BUILT_IN = frozenset({"String", "Number", "Boolean", "Array", "Object", "string
 _SCHEMA_CLASSES = frozenset({"createZodDto", "createZodValidationDto", "zodToDto"})
 
 NO_PIPE = "no validation pipe runs on this route"
+NO_START = "what starts the service is not in the scanned source, and a pipe may be bound there"
 
 
 def takes(service: Service, route: Route, pipes: Pipes) -> Taking:
@@ -220,7 +221,7 @@ def _typed(service: Service, route: Route, pipes: Pipes, param: n.Param, given: 
     if _only_type(type_, scope):
         skipped = "it is imported as a type only: when the service runs nothing knows the class"
     elif running is None:
-        skipped = NO_PIPE
+        skipped = NO_PIPE if pipes.starts else NO_START
     needs = tuple((p, service.place(param, scope)) for p in (PACKAGE, TRANSFORMER)) if running is not None else ()
     return shape.with_(skipped=skipped, needs=needs)
 
@@ -298,6 +299,8 @@ def runs(service: Service, route: Route, taken: Taken, pipes: Pipes) -> Ran:
     parser = next((p for p in given if p.target.name.removeprefix(COMMON) in PARSERS), None)
     if parser is not None:
         return Ran(_run_by("parsing pipe", parser))
+    if taken.shape.skipped == NO_START:
+        return Ran(None, "unknown", NO_START)
     if taken.shape.skipped is not None:
         return Ran(None, "idle", taken.shape.skipped)
     on_the_way = applied(service, route, pipes, given)

@@ -54,6 +54,8 @@ class Pipes:
     def __init__(self, service: Service) -> None:
         self.service, self.program = service, service.program
         self.everywhere: list[Pipe] = []
+        # Only where the service is started can pipes be bound for all of it.
+        self.starts = any(b"NestFactory" in s.module.source for s in service.scopes)
         for scope in service.scopes:
             source = scope.module.source
             if b"useGlobalPipes" in source:
