@@ -90,6 +90,8 @@ def truth(engine: Engine, expr: n.Expr, value: Value) -> Facts:
     place = engine.place(expr)
     if value.role == "lookup":
         return _looked_up(value, place)
+    if value.origin is not None and isinstance(expr, n.Member | n.Call | n.Index):
+        engine.report.compared.append(place)
     if value.origin is not None and value.via in ("", "number", "file"):
         present = Finding(value.origin, "notEmpty", None, place, presence=True, falsy=bool(engine.words.language.falsy))
         return Facts((present,), (_custom(engine, expr, value.origin),))

@@ -61,7 +61,7 @@ class State:
 
     def learn(self, findings: Iterable[Finding]) -> None:
         """Note what a condition says is there."""
-        self.present |= {f.origin for f in findings if f.asks_presence}
+        self.present |= {f.origin for f in findings if f.asks_presence or f.kind == "notEmpty"}
 
 
 def join(left: Value, right: Value) -> Value:

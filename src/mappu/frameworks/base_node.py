@@ -110,10 +110,10 @@ class ErrorAnswers:
                 continue
             if answer.if_own and own is None:
                 continue
+            if own is None and not answer.names and self._is_strange(target):
+                return UNKNOWN
             if answer.status is not None:
                 return answer.status
-            if own is None and self._is_strange(target):
-                return UNKNOWN
             return own if own is not None and 300 <= own < 600 else answer.otherwise
         return None
 

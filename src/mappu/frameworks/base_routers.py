@@ -391,7 +391,7 @@ class Routers:
         above = [(p, e) for p, c, e in self.edges if c is site and p not in inside and p is not site]
         found: list[Reach] = []
         if site.is_app and not above:
-            found = [Reach(site.prefix)]
+            found = [Reach(site.prefix, whole=b".listen(" in site.scope.module.source)]
         for parent, event in above:
             for reach in self.reaches(parent, (*inside, site)):
                 uses = (
@@ -399,7 +399,7 @@ class Routers:
                     *self.uses_before(parent, reach.prefix, event),
                     *self._own_uses(event, reach.prefix),
                 )
-                found.append(Reach(joined(reach.prefix, event.path, site.prefix), uses))
+                found.append(Reach(joined(reach.prefix, event.path, site.prefix), uses, reach.whole))
         if not inside:
             self._reaches[id(site)] = found[:MAX_PATHS]
         return found[:MAX_PATHS]

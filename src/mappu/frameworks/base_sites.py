@@ -66,10 +66,12 @@ class Use(msgspec.Struct, frozen=True, eq=False):
 
 
 class Reach(msgspec.Struct, frozen=True, eq=False):
-    """A way to a site: the path in front, and what runs on the way."""
+    """A way to a site: the path in front, and what runs on the way. `whole` where it begins at an app that listens: nothing else
+    stands in front of it then."""
 
     prefix: str
     uses: tuple[Use, ...] = ()
+    whole: bool = False
 
 
 def stub(program: Program, link: Link) -> Link:

@@ -82,15 +82,9 @@ class Express:
                     event.site.node, event.site.scope, f"this router's prefix may be incomplete: {what} in the source"
                 )
                 reaches = [Reach(event.site.prefix)]
-                # What stands in front of it where it is used cannot be told.
-                unknown = [Link(event.call, event.scope)]
-            else:
-                unknown = []
-            yield from self._routes(service, routers, event, reaches, unknown)
+            yield from self._routes(service, routers, event, reaches)
 
-    def _routes(
-        self, service: Service, routers: Routers, event: Event, reaches: list[Reach], unknown: list[Link]
-    ) -> Iterator[Route]:
+    def _routes(self, service: Service, routers: Routers, event: Event, reaches: list[Reach]) -> Iterator[Route]:
         links = [x for x in routers.links(event) if not answers_errors(x)]
         if not links or (event.method == "all" and self._only_guards(routers, event)):
             return
@@ -108,6 +102,8 @@ class Express:
             ]
             guards = [x for u in before for x in u.links]
             shown, rules = braces(path)
+            # What stands in front of an app that is used elsewhere cannot be told.
+            unknown = () if reach.whole else (Link(event.call, event.scope),)
             way = (*unknown, *guards, *self._parameter_guards(routers, event, rules), *links)
             symbol = last.function.name or service.place(last.expr, last.scope).text or ""
             symbol = symbol if len(symbol) < 40 and "=>" not in symbol else "anonymous"

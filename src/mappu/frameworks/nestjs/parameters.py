@@ -222,6 +222,9 @@ def _typed(service: Service, route: Route, pipes: Pipes, param: n.Param, given: 
         skipped = "it is imported as a type only: when the service runs nothing knows the class"
     elif running is None:
         skipped = NO_PIPE if pipes.starts else NO_START
+        if not pipes.starts:
+            # Whether fields nobody declared are kept is as little known.
+            shape = shape.with_(extra="ignore")
     needs = tuple((p, service.place(param, scope)) for p in (PACKAGE, TRANSFORMER)) if running is not None else ()
     return shape.with_(skipped=skipped, needs=needs)
 
