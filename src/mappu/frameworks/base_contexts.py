@@ -5,9 +5,9 @@ from weakref import WeakKeyDictionary
 
 from mappu.flow.words import Entry
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
+from mappu.frameworks.base_paths import braces, path_parameters, uses
 from mappu.frameworks.base_routers import Routers
 from mappu.frameworks.base_sites import METHODS, Event, Reach, RouterWords, covers, joined, stub
-from mappu.frameworks.express import braces, path_parameters, uses
 from mappu.inventory.model import RunBy
 
 

@@ -8,9 +8,9 @@ from mappu.flow.words import Entry, Reply, Words
 from mappu.frameworks import base_node
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_links import link_of
+from mappu.frameworks.base_paths import braces, path_parameters, uses
 from mappu.frameworks.base_routers import Routers
 from mappu.frameworks.base_sites import METHODS, Event, Reach, RouterWords, covers, joined, stub
-from mappu.frameworks.express import braces, path_parameters, uses
 from mappu.frameworks.express.remedies import REMEDIES as NODE
 from mappu.inventory.model import PlaceIn, RunBy
 from mappu.symbols.program import Scope

@@ -1,6 +1,5 @@
 """Express: apps and routers, the functions on the way to a handler, and what answers errors."""
 
-import re
 import weakref
 from collections.abc import Iterable, Iterator, Mapping
 
@@ -9,12 +8,12 @@ from mappu.flow.words import Entry, Reply, Words
 from mappu.frameworks import base_node
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_links import link_of
+from mappu.frameworks.base_paths import braces, major, path_parameters, uses
 from mappu.frameworks.base_routers import Routers
 from mappu.frameworks.base_sites import METHODS, Event, Reach, RouterWords, answers_errors, covers, joined, stub
 from mappu.frameworks.express import middleware
 from mappu.frameworks.express.remedies import REMEDIES
-from mappu.inventory.model import Place, PlaceIn, RunBy
-from mappu.vocabularies.shape import Rule, Shape
+from mappu.inventory.model import PlaceIn
 
 _WORDS = RouterWords(
     apps=frozenset({"express"}),
@@ -34,7 +33,6 @@ _REPLIES = {
     "sendFile": Reply(sends=True), "download": Reply(sends=True), "redirect": Reply(always=302, sends=True),
     "statusCode=": Reply(status=0),
 }  # fmt: skip
-_PARAMETER = re.compile(r":(\w+)(\([^()]*(?:\([^()]*\)[^()]*)*\))?([?*+])?|\*(\w+)|\{([^{}]*)\}")
 
 
 NO_PARSER = (
@@ -173,55 +171,6 @@ def _error_handlers(routers: Routers) -> Iterator[tuple]:  # type: ignore[type-a
             for link in routers.links(event):
                 if link.function is not None and link.holder is not None and len(link.function.params) == 4:
                     yield link.function, link.holder
-
-
-def path_parameters(service: Service, route: Route) -> Iterator[Taken]:
-    """The parameters of the path: text, and always there."""
-    for name in re.findall(r"\{(\w+)\}", route.path):
-        handler = service.place(route.handler, route.scope)
-        place = Place(handler.file, handler.line, route.path)
-        pattern = route.path_rules.get(name)
-        rules = (Rule("pattern", pattern, place),) if pattern else ()
-        shape = Shape("string", rules=rules)
-        yield Taken("path", name, shape, True, place, Origin("path", (name,)))
-
-
-def router_match(taken: Taken) -> Ran:
-    """What runs the pattern of a path parameter: the router, which finds no route otherwise."""
-    declared = taken.declared
-    if not taken.shape.rules:
-        return Ran(None)
-    return Ran(RunBy("router", declared.file, declared.line, declared.text or ""))
-
-
-def braces(path: str) -> tuple[str, dict[str, str]]:
-    """Return the path with its parameters in braces, and the pattern of each ("" for none)."""
-    found: dict[str, str] = {}
-
-    def one(match: re.Match[str]) -> str:
-        if match[5] is not None:
-            # A part that may be left out.
-            return _PARAMETER.sub(one, match[5])
-        name = match[1] or match[4]
-        inner = (match[2] or "")[1:-1]
-        found[name] = f"^(?:{inner})$" if "|" in inner else f"^{inner}$" if inner else ""
-        return f"{{{name}}}"
-
-    return _PARAMETER.sub(one, path), found
-
-
-def uses(service: Service, *packages: str) -> bool:
-    """True where the service asks for one of the packages, or imports it."""
-    words = [f"{quote}{p}{quote}".encode() for p in packages for quote in ("'", '"')]
-    imported = any(w in s.module.source for s in service.scopes for w in words)
-    return imported or any(service.root.package(p) is not None for p in packages)
-
-
-def major(service: Service, package: str, default: int) -> int:
-    """The major version of a package that the manifest asks for."""
-    found = service.root.package(package)
-    digits = re.search(r"\d+", found.versions) if found is not None else None
-    return int(digits[0]) if digits is not None else default
 
 
 def _loses_errors(service: Service) -> bool:

@@ -8,7 +8,7 @@ from mappu.flow.values import Origin
 from mappu.flow.words import Entry, Reply, Words
 from mappu.frameworks import base_node
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
-from mappu.frameworks.express import path_parameters
+from mappu.frameworks.base_paths import path_parameters
 from mappu.frameworks.nextjs import files
 from mappu.frameworks.nextjs.remedies import REMEDIES
 from mappu.inventory.model import PlaceIn
