@@ -118,10 +118,8 @@ def _by_reference(engine: Engine, expr: n.Call, state: State) -> tuple[n.Call, S
     func = expr.func
     base = func.value if isinstance(func, n.Member) else func
     held = state.env.get(base.id) if isinstance(base, n.Name) else None
-    if isinstance(base, n.Member) and isinstance(base.value, n.Name):
-        # A member of an object handed over: `schemas.body`.
-        around = state.env.get(base.value.id)
-        held = around.attrs.get(base.name) if around is not None else None
+    if isinstance(base, n.Member):
+        held = _member_handed_over(base, state)
     if held is None or held.refers is None:
         return expr, engine.scope, {}
     named, scope = held.refers
@@ -129,12 +127,22 @@ def _by_reference(engine: Engine, expr: n.Call, state: State) -> tuple[n.Call, S
     return n.Call(expr.span, func, expr.args), scope, held.captured
 
 
+def _member_handed_over(expr: n.Member, state: State) -> Value | None:
+    """`schemas.body`, where `schemas` is an object handed over: written out there, or known by its name."""
+    around = state.env.get(expr.value.id) if isinstance(expr.value, n.Name) else None
+    if around is None:
+        return None
+    if expr.name in around.attrs or around.refers is None:
+        return around.attrs.get(expr.name)
+    named, scope = around.refers
+    return Value(refers=(n.Member(expr.span, named, expr.name), scope))
+
+
 def _referred(engine: Engine, expr: n.Expr, scope: Scope, state: State) -> tuple[n.Expr, Scope]:
     """What an expression stands for, where it names something handed to the function being walked."""
     held = state.env.get(expr.id) if isinstance(expr, n.Name) else None
-    if isinstance(expr, n.Member) and isinstance(expr.value, n.Name):
-        around = state.env.get(expr.value.id)
-        held = around.attrs.get(expr.name) if around is not None else None
+    if isinstance(expr, n.Member):
+        held = _member_handed_over(expr, state)
     return held.refers if held is not None and held.refers is not None else (expr, scope)
 
 

@@ -228,7 +228,7 @@ def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: Sta
         if key is not None and isinstance(key.value, str):
             if key.value in held.attrs:
                 return held.attrs[key.value]
-            child = held.origin.child(key.value)
+            child = held.origin.child(key.value.lower() if held.origin.place == "header" else key.value)
             key_error = engine.words.language.missing_key
             missing = endings.thrown(engine, Target(key_error), None, engine.place(expr)) if key_error else None
             strict = bool(key_error) and child not in state.present
