@@ -277,13 +277,11 @@ class Engine:
 
     def take_apart(self, target: n.Entries, value: Value, state: State) -> None:
         """`{a, b: c, ...rest} = value`: each name gets a member."""
-        named = []
         for key, inner in target.entries:
             text = self.text(key, state) if key is not None else None
             if text is None:
                 self.bind(inner, value if key is None else value.made_from(), state)
                 continue
-            named.append(text)
             held = expressions.member_of(self, target, value, text, state)
             if isinstance(inner, n.Bind):
                 default = self.value(inner.value, state)

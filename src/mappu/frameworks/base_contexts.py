@@ -1,31 +1,20 @@
 """Frameworks whose functions are given one context for request and response: what Koa and Hono share."""
 
 from collections.abc import Iterable, Iterator
-from weakref import WeakKeyDictionary
 
 from mappu.flow.words import Entry
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_paths import braces, path_parameters, uses
-from mappu.frameworks.base_routers import Routers
-from mappu.frameworks.base_sites import METHODS, Event, Reach, RouterWords, covers, joined, stub
+from mappu.frameworks.base_routers import RouterFramework, Routers
+from mappu.frameworks.base_sites import METHODS, Event, Reach, covers, joined, stub
 from mappu.inventory.model import RunBy
 
 
-class ContextFramework:
+class ContextFramework(RouterFramework):
     """A framework of this kind; its module says the names."""
 
     name: str
     packages: tuple[str, ...]
-    language = "javascript"
-    router_words: RouterWords
-
-    def __init__(self) -> None:
-        self._routers: WeakKeyDictionary[Service, Routers] = WeakKeyDictionary()
-
-    def routers(self, service: Service) -> Routers:
-        if service not in self._routers:
-            self._routers[service] = Routers(service, self.router_words)
-        return self._routers[service]
 
     def routes(self, service: Service) -> Iterable[Route]:
         if not uses(service, *self.packages):

@@ -5,6 +5,7 @@ Every framework that is written as `router.get(path, …functions)` shares this;
 
 import re
 from collections.abc import Iterable, Iterator
+from weakref import WeakKeyDictionary
 
 import msgspec
 
@@ -32,6 +33,22 @@ MAX_PATHS = 16
 _NAMES = re.compile(
     r"^(app|application|server|router|routes?|fastify|instance|api|web|express|hono|koa|\w+Router|\w+App)$"
 )
+
+
+class RouterFramework:
+    """A framework whose routes hang on routers; its class says in `router_words` what they are called. What was read of a
+    service is kept while the service is."""
+
+    language = "javascript"
+    router_words: RouterWords
+
+    def __init__(self) -> None:
+        self._routers: WeakKeyDictionary[Service, Routers] = WeakKeyDictionary()
+
+    def routers(self, service: Service) -> "Routers":
+        if service not in self._routers:
+            self._routers[service] = Routers(service, self.router_words)
+        return self._routers[service]
 
 
 class Routers:

@@ -1,6 +1,5 @@
 """Fastify: routes with the schemas the framework itself runs, plugins with prefixes, hooks."""
 
-import weakref
 from collections.abc import Iterable, Iterator
 
 from mappu.flow.values import Origin
@@ -9,7 +8,7 @@ from mappu.frameworks import base_node
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_links import link_of
 from mappu.frameworks.base_paths import braces, path_parameters, uses
-from mappu.frameworks.base_routers import Routers
+from mappu.frameworks.base_routers import RouterFramework, Routers
 from mappu.frameworks.base_sites import METHODS, Event, Reach, RouterWords, covers, joined, stub
 from mappu.frameworks.express.remedies import REMEDIES as NODE
 from mappu.inventory.model import PlaceIn, RunBy
@@ -57,21 +56,13 @@ REMEDIES = {
 }
 
 
-class Fastify:
+class Fastify(RouterFramework):
     """The framework."""
 
     name = "fastify"
-    language = "javascript"
     tokens = (b"fastify", b"Fastify")
     remedies = REMEDIES
-
-    def __init__(self) -> None:
-        self._routers: weakref.WeakKeyDictionary[Service, Routers] = weakref.WeakKeyDictionary()
-
-    def routers(self, service: Service) -> Routers:
-        if service not in self._routers:
-            self._routers[service] = Routers(service, _WORDS)
-        return self._routers[service]
+    router_words = _WORDS
 
     def routes(self, service: Service) -> Iterable[Route]:
         if not uses(service, "fastify", "fastify-plugin"):

@@ -223,8 +223,6 @@ class Reading:
             if made is not None:
                 return made(self, call, scope)
         optional = library.optional
-        if name in library.formats and "string" not in library.makers.get(name, "string"):
-            optional = library.optional
         if full.startswith("iso.") and name in library.formats:
             return self._with_format(Part(Shape("string"), optional), library.formats[name], call, scope)
         if name in library.makers:

@@ -1,6 +1,5 @@
 """Express: apps and routers, the functions on the way to a handler, and what answers errors."""
 
-import weakref
 from collections.abc import Iterable, Iterator, Mapping
 
 from mappu.flow.values import Origin
@@ -9,7 +8,7 @@ from mappu.frameworks import base_node
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_links import link_of
 from mappu.frameworks.base_paths import braces, major, path_parameters, uses
-from mappu.frameworks.base_routers import Routers
+from mappu.frameworks.base_routers import RouterFramework, Routers
 from mappu.frameworks.base_sites import METHODS, Event, Reach, RouterWords, answers_errors, covers, joined, stub
 from mappu.frameworks.express import middleware
 from mappu.frameworks.express.remedies import REMEDIES
@@ -43,22 +42,14 @@ NO_PARSER = (
 _OTHERS = ("koa", "hono", "fastify", "@koa/router", "koa-router")
 
 
-class Express:
+class Express(RouterFramework):
     """The framework."""
 
     name = "express"
-    language = "javascript"
     tokens = (b"express", b"Router(", b"outer.get(", b"outer.post(", b"outer.put(", b"outer.patch(", b"outer.delete(",
               b"outer.use(", b"app.get(", b"app.post(", b"app.put(", b"app.patch(", b"app.delete(", b"app.use(")  # fmt: skip
     remedies = REMEDIES
-
-    def __init__(self) -> None:
-        self._routers: weakref.WeakKeyDictionary[Service, Routers] = weakref.WeakKeyDictionary()
-
-    def routers(self, service: Service) -> Routers:
-        if service not in self._routers:
-            self._routers[service] = Routers(service, _WORDS)
-        return self._routers[service]
+    router_words = _WORDS
 
     # --- routes -------------------------------------------------------------------------------------------------------
 
