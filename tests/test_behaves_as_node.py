@@ -305,6 +305,26 @@ CASES: dict[str, Case] = {
         OK | {"size": 4, "note": "ab"},
         [({"name": "Adalind"}, ("name", "maxLength")), ({"rank": 0}, ("rank", "minimum"))],
     ),
+    "joi: fields that hang together": (
+        {"express": "5", "joi": "17"},
+        """
+        const Joi = require("joi");
+        const schema = Joi.object({
+          kind: Joi.string().valid("a", "b").required(), from: Joi.number(), to: Joi.number(), unit: Joi.string().max(3),
+          note: Joi.string().when("kind", { is: "a", then: Joi.required() }), left: Joi.number(), right: Joi.number(),
+        }).and("from", "to").with("unit", ["from", "to"]).without("left", "right");
+        app.post("/a", (req, res) => {
+          const { error, value } = schema.validate(req.body);
+          if (error) return res.status(422).json({ error: error.message });
+          db.rows.insert(value);
+          res.end();
+        });
+        """,
+        "POST /a",
+        {"kind": "b"},
+        [({"from": 1}, ("to", "requiredWith")), ({"to": 1}, ("from", "requiredWith")), ({"unit": "m"}, ("to", "requiredWith")),
+         ({"kind": "a"}, ("note", "requiredIf")), ({"left": 1, "right": 1}, ("left", "custom"))],
+    ),
     "request chains, asked for": (
         {"express": "5", "express-validator": "7"},
         """
@@ -502,6 +522,22 @@ NESTED: dict[str, tuple[str, str, dict[str, Any], list[tuple[dict[str, Any], tup
         """,
         {"name": "Ada"},
         [({"name": "A"}, ("name", "minLength")), ({"rank": 99}, ("rank", ""))],
+    ),
+    "conditions on the rules": (
+        GLOBAL,
+        PILOT
+        + """
+        class Other extends PartialType(PickType(Pilot, ["rank"] as const), { skipNullProperties: false }) {
+          @IsString() name: string;
+          @ValidateIf((other) => other.name !== "Ada") @IsInt() @Max(9) age: number;
+          @ValidateIf((other, value) => value !== null) @IsString() note: string | null;
+          @ValidateIf((_, value) => value !== undefined && value != null) @MaxLength(3) mark?: string;
+        }
+        @Controller("a") class C { @Post() add(@Body() body: Other) { db.rows.insert(body); } }
+        """,
+        {"name": "Bea", "rank": 3, "age": 4, "note": "x", "mark": "abc"},
+        [({"rank": 99}, ("rank", "maximum")), ({"rank": None}, ("rank", "minimum")), ({"age": 10}, ("age", "maximum")),
+         ({"mark": "abcd"}, ("mark", "maxLength"))],
     ),
     "a type that is no class when the service runs": (
         GLOBAL,

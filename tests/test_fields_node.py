@@ -76,7 +76,41 @@ CASES: dict[str, tuple[tuple[str, ...], dict[str, str], set[str]]] = {
             });
             """
         },
-        {"form photo! shape-only", "body name! enforced", "query page enforced"},
+        {"form photo! shape-only", "form name! enforced", "query page enforced"},
+    ),
+    "express: types that name fields": (
+        ("express", "zod"),
+        {
+            "app.ts": HEAD
+            + """
+            import { Request } from "express";
+            import { Change, Item } from "./types";
+            import { z } from "zod";
+            app.post("/a", (req: Request<{}, {}, Item, { page: number }>, res) => {
+              const { name } = req.body ?? {};
+              if (typeof name !== "string" || name.length > 9) return res.status(422).end();
+              res.json(name);
+            });
+            app.post("/b", (req, res) => { const change = req.body as Change; res.json(change?.extra); });
+            app.post("/c", (req, res) => { const all: Omit<Item, "place" | "id"> = req.body; res.json(all?.tags); });
+            app.post("/d", (req, res) => { save(req.body); res.end(); });
+            app.post("/e", (req, res) => {
+              const checked = z.object({ name: z.string().max(9) }).parse(req.body) as Item;
+              save(checked);
+            });
+            app.post("/f", (req, res) => { const any = req.body as unknown; res.json(String(any)); });
+            function save(item: Item | undefined) { return item; }
+            """,
+            "types.ts": """
+            interface Base { id: string }
+            export interface Item extends Base { name: string; place?: { quay: string; item: Item }; tags: string[] }
+            export type Change = Partial<Pick<Item, "name">> & { extra: number };
+            """,
+        },
+        {"a: body id bare", "a: body name! enforced", "a: body place bare", "a: body place.quay bare",
+         "a: body place.item bare", "a: body tags bare", "a: query page bare", "b: body extra bare", "b: body name bare",
+         "c: body name bare", "c: body tags bare", "d: body id bare", "d: body name bare", "d: body place bare",
+         "d: body place.quay bare", "d: body place.item bare", "d: body tags bare", "e: body name leaky", "f: body * bare"},
     ),
     "express: middleware leaves something on the request": (
         ("express", "zod"),
@@ -198,5 +232,5 @@ def test_fields(name: str, workshop: Any) -> None:
     manifest = json.dumps({"name": "svc", "dependencies": dict.fromkeys(packages, "*")})
     workshop.write({k: textwrap.dedent(v) for k, v in files.items()} | {"package.json": manifest}, None)
     found = mappu.survey(workshop.root).endpoints
-    assert len(found) == 1
-    assert {f"{f.place} {f.path}{'!' if f.required else ''} {f.standing}" for f in found[0].fields} == expected
+    said = [(f"{e.path[1:]}: " if len(found) > 1 else "", f) for e in found for f in e.fields]
+    assert {f"{at}{f.place} {f.path}{'!' if f.required else ''} {f.standing}" for at, f in said} == expected

@@ -251,7 +251,7 @@ CASES: dict[str, tuple[str, set[tuple[str, str | None, str | None, str | None]]]
             if not isinstance(body.get("name"), str): raise HTTPException(422)
             session.add(PilotRow(name=body["name"]))
         """,
-        {("untyped", "POST /there", "body", "name")},
+        {("untyped", "POST /there", "body", "name"), ("storage-drift", "POST /text", "body", "name")},
     ),
     "whole-write": (
         """
@@ -396,6 +396,55 @@ CASES: dict[str, tuple[str, set[tuple[str, str | None, str | None, str | None]]]
         def name(): return late().name
         """,
         {("late-settings", "SETTINGS main.py#Late", None, None)},
+    ),
+    "sibling-drift": (
+        """
+        class Change(BaseModel):
+            name: str = Field("ab", min_length=2, max_length=90)
+            rank: int | None = Field(None, ge=1, le=9)
+        class Same(BaseModel):
+            name: Annotated[str, Field(min_length=2, max_length=40)] = "ab"
+            rank: int = Field(2, ge=2, le=9)
+        @app.post("/pilots")
+        def create(pilot: Pilot): return pilot.name
+        @app.patch("/pilots/{number}")
+        def change(number: Annotated[int, Field(ge=1, le=9)], change: Change): return change.name
+        @app.put("/pilots/{number}")
+        def replace(number: Annotated[int, Field(ge=1, le=9)], change: Same): return change.name
+        @app.patch("/boats/{number}")
+        def other(number: Annotated[int, Field(ge=1, le=9)], change: Change): return change.name
+        """,
+        {("sibling-drift", "PATCH /pilots/{number}", "body", "name")},
+    ),
+    "storage-drift": (
+        """
+        class Wide(BaseModel):
+            name: str = Field(max_length=60)
+        class Void(BaseModel):
+            name: str | None = Field(max_length=40)
+        @app.post("/long")
+        def long(pilot: Wide):
+            session.add(PilotRow(name=pilot.name))
+            session.commit()
+        @app.post("/whole")
+        def whole(pilot: Wide):
+            session.add(PilotRow(**pilot.model_dump()))
+            session.commit()
+        @app.post("/void")
+        def void(pilot: Void):
+            session.add(PilotRow(name=pilot.name))
+            session.commit()
+        @app.post("/made")
+        def made(pilot: Wide):
+            session.add(PilotRow(name=pilot.name[:40]))
+            session.commit()
+        @app.post("/fits")
+        def fits(pilot: Pilot):
+            session.add(PilotRow(name=pilot.name))
+            session.commit()
+        """,
+        {("storage-drift", "POST /long", "body", "name"), ("storage-drift", "POST /whole", "body", "name"),
+         ("storage-drift", "POST /void", "body", "name")},
     ),
 }  # fmt: skip
 

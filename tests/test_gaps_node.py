@@ -66,6 +66,47 @@ CASES: dict[str, tuple[str, set[tuple[str, str | None, str | None, str | None]]]
         """,
         {("whole-write", "PUT /all", "body", "*"), ("bare-input", "PUT /all", "body", "*")},
     ),
+    "whole-write, what the schema made thrown away": (
+        """
+        const check = (schema, keep) => (req, res, next) => {
+          const result = schema.safeParse(req.body);
+          if (!result.success) return res.status(422).end();
+          next();
+        };
+        const checkAndKeep = (schema) => (req, res, next) => {
+          const result = schema.safeParse(req.body);
+          if (!result.success) return res.status(422).end();
+          req.body = result.data;
+          next();
+        };
+        app.put("/raw", check(Pilot), (req, res) => { rows.set("a", req.body); res.end(); });
+        app.put("/kept", checkAndKeep(Pilot), (req, res) => { rows.set("a", req.body); res.end(); });
+        app.put("/closed", check(Pilot.strict()), (req, res) => { rows.set("a", req.body); res.end(); });
+        app.put("/chosen", check(Pilot), (req, res) => { rows.set("a", { name: req.body.name }); res.end(); });
+        """,
+        {("whole-write", "PUT /raw", "body", "*")},
+    ),
+    "sibling-drift": (
+        """
+        const change = z.object({ name: z.string().max(40).optional(), rank: z.number().int().min(1).optional() });
+        app.post("/pilots", (req, res) => {
+          const pilot = Pilot.safeParse(req.body);
+          if (!pilot.success) return res.status(422).end();
+          res.end();
+        });
+        app.patch("/pilots/:id", (req, res) => {
+          const pilot = change.safeParse(req.body);
+          if (!pilot.success) return res.status(422).end();
+          res.end();
+        });
+        app.put("/pilots/:id", (req, res) => {
+          const pilot = Pilot.partial().safeParse(req.body);
+          if (!pilot.success) return res.status(422).end();
+          res.end();
+        });
+        """,
+        {("sibling-drift", "PATCH /pilots/{id}", "body", "name"), ("sibling-drift", "PATCH /pilots/{id}", "body", "rank")},
+    ),
     "no-stop": (
         """
         app.post("/on", (req, res) => {
@@ -266,3 +307,98 @@ def test_missing_package(packages: str, missing: set[str], workshop: Any) -> Non
     manifest = f'{{"name": "svc", "dependencies": {{"@nestjs/common": "11"{packages}}}}}'
     inventory = mappu.survey(workshop.write({"main.ts": source, "package.json": manifest}, None))
     assert {g.fix.split()[1] for g in inventory.gaps if g.kind == "missing-package"} == missing
+
+
+LIMITS = (
+    "const Body = z.object({ name: z.string().max(30), kind: z.string().max(9), n: z.number().max(4).optional() });"
+)
+# A library's table, how a row is written, and which fields may hold what their columns cannot.
+TABLES = {
+    "sequelize": (
+        """
+        const { Sequelize, DataTypes } = require("sequelize");
+        const Row = new Sequelize("x").define("row", {
+          name: { type: DataTypes.STRING(20), allowNull: false }, kind: { type: DataTypes.ENUM("a", "b") },
+          n: { type: DataTypes.INTEGER, allowNull: false, defaultValue: 1 } });
+        """,
+        "Row.create(sent)",
+        {"name", "kind"},
+    ),
+    "sequelize, wide enough": (
+        """
+        const { Sequelize, DataTypes } = require("sequelize");
+        const Row = new Sequelize("x").define("row", { name: DataTypes.STRING, kind: DataTypes.STRING(9), n: DataTypes.INTEGER });
+        """,
+        "Row.create({ name: sent.name, kind: sent.kind, n: sent.n })",
+        set(),
+    ),
+    "mongoose": (
+        """
+        const mongoose = require("mongoose");
+        const schema = new mongoose.Schema({
+          name: { type: String, required: true, maxlength: [10, "long"] }, n: { type: Number, required: true } });
+        const Doc = mongoose.model("Doc", schema);
+        """,
+        "new Doc({ name: sent.name, n: sent.n }).save()",
+        {"name", "n"},
+    ),
+    "drizzle": (
+        """
+        const { pgTable, varchar, pgEnum, integer } = require("drizzle-orm/pg-core");
+        const { drizzle } = require("drizzle-orm/node-postgres");
+        const kinds = pgEnum("kinds", ["a", "b"]);
+        const table = pgTable("rows", {
+          name: varchar("name", { length: 30 }).notNull(), kind: kinds("kind").notNull(), n: integer("n").notNull() });
+        const db = drizzle("x");
+        """,
+        "db.insert(table).values(sent)",
+        {"kind", "n"},
+    ),
+    "prisma": (
+        'const { PrismaClient } = require("@prisma/client"); const prisma = new PrismaClient();',
+        "prisma.row.create({ data: sent })",
+        {"name", "n"},
+    ),
+    "typeorm": (
+        """
+        const { Column, Entity, Repository } = require("typeorm");
+        @Entity() class Row {
+          @Column({ length: 20 }) name: string;
+          @Column("enum", { enum: ["a", "b"] }) kind: string;
+          @Column({ nullable: true }) n: number;
+        }
+        const rows2: Repository<Row> = source.getRepository(Row);
+        """,
+        "rows2.save({ name: sent.name, kind: sent.kind, n: sent.n })",
+        {"name", "kind"},
+    ),
+}
+PRISMA = """
+datasource db { provider = "postgresql" }
+model Row {
+  id   Int     @id @default(autoincrement()) // not sent
+  name String  @db.VarChar(20)
+  kind String?
+  n    Int
+}
+"""
+
+
+@pytest.mark.parametrize("name", TABLES)
+def test_columns(name: str, workshop: Any) -> None:
+    declared, write, expected = TABLES[name]
+    source = f"""{HEAD}{LIMITS}{textwrap.dedent(declared)}
+    app.post("/rows", async (req, res) => {{
+      const checked = Body.safeParse(req.body);
+      if (!checked.success) return res.status(422).end();
+      const sent = checked.data;
+      await {write};
+      res.end();
+    }});
+    """
+    wanted = ("express", "zod", "pg", "sequelize", "mongoose", "drizzle-orm", "@prisma/client", "typeorm")
+    manifest = json.dumps({"name": "svc", "dependencies": dict.fromkeys(wanted, "5")})
+    files = {"app.ts": source, "package.json": manifest, "prisma/schema.prisma": PRISMA}
+    inventory = mappu.survey(workshop.write(files, None))
+    assert {g.field for g in inventory.gaps if g.kind == "storage-drift"} == expected
+    assert {g.kind for g in inventory.gaps} <= {"storage-drift", "unbounded"}

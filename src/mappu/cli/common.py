@@ -2,7 +2,7 @@
 
 import sys
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -10,13 +10,14 @@ import click
 import msgspec
 
 from mappu.inventory import files
-from mappu.inventory.model import Inventory
+from mappu.inventory.model import Inventory, Unfollowed
 from mappu.render.escape import plain
 from mappu.sources import settings as settings_
 
 FORMATS = ("table", "json", "csv", "markdown")
 QUIET_FOR = 1.0  # seconds before progress is shown
 PIPE_WIDTH = 100
+MAX_ALIKE = 5  # files with the same problem that are named one by one
 
 
 class Loaded(msgspec.Struct, frozen=True):
@@ -50,12 +51,23 @@ def load(paths: tuple[Path, ...]) -> Loaded:
 
     decided = settings_.load(given[0].absolute())
     judgement, found = judged(given, decided, _progress())
-    for problem in sorted(found.problems, key=lambda p: (p.file, p.line)):
-        where = f"{problem.file}:{problem.line}" if problem.line else problem.file
-        click.echo(f"mappu: {plain(where)}: {plain(problem.what)}", err=True)
+    for line in _told(found.problems):
+        click.echo(f"mappu: {plain(line)}", err=True)
     for entry in judgement.unmatched:
         click.echo(f"mappu: {decided.where}: accepted {entry.kind} ({plain(entry.reason)}) matches no gap", err=True)
     return Loaded(judgement.inventory, decided, found.unreadable, len(judgement.accepted))
+
+
+def _told(problems: Iterable[Unfollowed]) -> Iterator[str]:
+    """A line a problem; where many files have the same, the first and how many more there are (the inventory lists all)."""
+    alike: dict[str, list[Unfollowed]] = {}
+    for problem in sorted(problems, key=lambda p: (p.file, p.line)):
+        alike.setdefault(problem.what, []).append(problem)
+    for what, those in alike.items():
+        shown = those if len(those) <= MAX_ALIKE else those[:1]
+        for problem in shown:
+            more = f" ({len(those) - 1:,} more files like this)" if len(those) > len(shown) else ""
+            yield f"{problem.file}:{problem.line}: {what}{more}" if problem.line else f"{problem.file}: {what}{more}"
 
 
 def _progress() -> Callable[[str], None]:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from mappu.flow import endings
 from mappu.flow.state import Frame, Handler, State, element
-from mappu.flow.values import NOTHING, Facts, Given, Result, Role, Value, all_touched
+from mappu.flow.values import NOTHING, Facts, Given, Result, Role, Typed, Value, all_touched
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
@@ -81,6 +81,9 @@ def inline(
                 named[name] = held.but(refers=(arg.value, engine.scope), captured=state.env)
     inner.env |= named
     for param in plain:
+        held = named.get(param.name, NOTHING)
+        if param.type is not None and held.origin is not None and not held.via:
+            engine.report.typed.append(Typed(held.origin, param.type, target.scope, engine.place(expr)))
         if param.name not in named:
             inner.env[param.name] = _typed(engine, param, target.scope)
             default = engine.program.constant(param.default, target.scope) if param.default is not None else None

@@ -184,7 +184,9 @@ def model_run(engine: Engine, node: n.Node, run: RunWord, held: Value) -> None:
     if not run.skips and held.origin.place in ("body", "form"):
         engine.seen |= {Origin(held.origin.place)}
     result = Result("unknown") if run.skips else endings.thrown(engine, Target(run.throws), None, place)
-    found = ModelRun(held.origin, run.type, run.scope, place, result, run.skips)
+    opened = OpenRun(held.origin, run.type, run.scope, place)
+    opened.taken = node is not engine.dropped
+    found = ModelRun(held.origin, run.type, run.scope, place, result, run.skips, opened)
     if all((r.origin, r.place) != (found.origin, found.place) for r in engine.report.runs):
         engine.report.runs.append(found)
 
@@ -222,7 +224,8 @@ def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
     passed = Facts((finding,), ())
     kinds = {
         "passed": Value(facts=passed), "failed": Value(facts=passed.swapped()),
-        "faults": Value(facts=passed.swapped(), via="faults"), "value": Value(origin, taints=held.taints),
+        "faults": Value(facts=passed.swapped(), via="faults"),
+        "value": Value(origin, taints=held.taints, checked=opened),
     }  # fmt: skip
     attrs = {name: kinds[told] for name, told in run.outcome.items()}
     return attrs.pop("", NOTHING).but(attrs=attrs)

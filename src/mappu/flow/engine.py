@@ -5,7 +5,7 @@ things: does the branch leave, and with what answer? A branch that refuses makes
 constraint of what comes after.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from mappu.flow import branches, callees, calls, conditions, endings, expressions, replies
 from mappu.flow.state import Condition, Exit, Frame, Handler, Outcome, Sent, State, join
@@ -15,6 +15,7 @@ from mappu.flow.values import (
     Escape,
     Event,
     Finding,
+    Into,
     ModelRun,
     OpenRun,
     Origin,
@@ -23,6 +24,7 @@ from mappu.flow.values import (
     Sink,
     SinkKind,
     Value,
+    Write,
 )
 from mappu.flow.words import Entry, Words
 from mappu.inventory.model import Place
@@ -346,7 +348,7 @@ class Engine:
             # What refuses is the outcome of a model's rules: all of them are checked here.
             run = finding.run
             run.settled = True
-            self.report.runs.append(ModelRun(run.origin, run.type, run.scope, run.place, result))
+            self.report.runs.append(ModelRun(run.origin, run.type, run.scope, run.place, result, opened=run))
             return
         found = Check(finding.origin, finding.kind, finding.value, finding.place, result, message, finding.sized,
                       finding.presence, finding.asserted, finding.falsy, finding.lenient, finding.demands)  # fmt: skip
@@ -370,9 +372,11 @@ class Engine:
             if found not in self.report.sinks:
                 self.report.sinks.append(found)
 
-    def store(self, value: Value, place: Place, state: State, at_once: bool) -> None:
+    def store(self, value: Value, place: Place, state: State, at_once: bool, into: Into | None = None) -> None:
         """Client data goes to storage, at once or when a commit follows."""
         replies.carry_on(state)
+        if into is not None:
+            self.report.writes.extend(_columns(value, into, place, state.present))
         for part in (p for p in (value, *value.attrs.values()) if p.via != "outside"):
             for origin in sorted(part.touched, key=lambda o: (o.place, o.path)):
                 # What is given to one column has been chosen.
@@ -400,3 +404,13 @@ class Engine:
     def value(self, expr: n.Expr | None, state: State) -> Value:
         """What an expression holds."""
         return expressions.value(self, expr, state)
+
+
+def _columns(value: Value, into: Into, place: Place, present: frozenset[Origin]) -> Iterator[Write]:
+    """Which column each piece of client data goes into, where it goes there as it is."""
+    whole = value.whole or (value.origin if value.via in ("", "dump") else None)
+    if whole is not None:
+        yield Write(whole, None, into, place, False)
+    for name, part in value.attrs.items():
+        if part.origin is not None and not part.via:
+            yield Write(part.origin, name, into, place, part.origin in present)

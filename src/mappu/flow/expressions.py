@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from mappu.flow import calls, conditions, endings
 from mappu.flow.state import State, element
-from mappu.flow.values import FLAT, NOTHING, Facts, Origin, Read, Value, all_touched
+from mappu.flow.values import FLAT, NOTHING, Facts, Origin, Read, Typed, Value, all_touched
 from mappu.symbols.program import Target
 from mappu.syntax import nodes as n
 
@@ -109,6 +109,8 @@ def annotated(engine: Engine, stmt: n.Variable, made: Value) -> Value:
         run = engine.words.casts(stmt.type, stmt.value or stmt.type, engine.scope)
         if run is not None:
             calls.model_run(engine, stmt, run, made)
+        elif not made.via:
+            engine.report.typed.append(Typed(made.origin, stmt.type, engine.scope, engine.place(stmt)))
     if made is NOTHING and stmt.type is not None:
         target = engine.program.class_of(Target(stmt.name, stmt, engine.scope))
         return Value(made=target) if target is not None else made
@@ -192,7 +194,10 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
     if held.role == "reply" and name not in engine.words.request:
         return held if name in engine.words.replies else NOTHING
     if name in held.attrs:
-        return held.attrs[name]
+        found = held.attrs[name]
+        if found.checked is not None:
+            found.checked.taken = True
+        return found
     if held.via == "faults" or (name in engine.words.language.size_members and held.facts is not None):
         # How many faults there are tells whether there are any.
         return held

@@ -6,7 +6,7 @@ import re
 from typing import TYPE_CHECKING
 
 from mappu.flow.state import State
-from mappu.flow.values import NOTHING, Given, Origin, Value, all_touched
+from mappu.flow.values import NOTHING, Given, Into, Origin, Value, all_touched
 from mappu.inventory.model import Place
 from mappu.symbols.program import Target
 from mappu.syntax import nodes as n
@@ -54,7 +54,7 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     if expr.func.name in words.plain_stores:
         return True
     if receiver.made is not None and receiver.made.node is None:
-        return receiver.made.name.split(".")[0] in words.storage_packages
+        return _package(receiver.made.name) in words.storage_packages
     base = expr.func.value
     while isinstance(base, n.Call):
         base = base.func.value if isinstance(base.func, n.Member) else base.func
@@ -62,6 +62,12 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     # The first of several names counts as well (`prisma.user`), unless it is only the object around.
     root = names[1:2] if names[0] == engine.program.receiver else names[:1] if engine.program.receiver else []
     return any(words.storage_names.search(x) for x in (names[-1], *root)) or _is_record(engine, base)
+
+
+def _package(name: str) -> str:
+    """The package of something outside, without the folder inside it that it comes from."""
+    folders = name.split(".")[0].split("/")
+    return "/".join(folders[: 2 if name.startswith("@") else 1])
 
 
 def _is_of_storage(name: str, packages: frozenset[str]) -> bool:
@@ -89,7 +95,7 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
         given = given[1:]
     held = [_rows(engine, _spread(a, v)) for a, v in given]
     touched = all_touched(held)
-    if method == "values" and given:
+    if method == "values" and given and not words.language.takes_objects:
         # The row of a statement that is executed later on.
         whole = next((v.whole for (a, _), v in zip(given, held, strict=True) if a.name is None or a.spread), None)
         return Value(taints=touched, attrs={a.name: v for a, v in given if a.name and not a.spread}, whole=whole)
@@ -111,7 +117,8 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
                 return Value(role="lookup", taints=touched)
         for each in held or [receiver]:
             if each.touched or each.whole is not None:
-                engine.store(each, place, state, at_once=method in words.stores)
+                made = each.made if each.made is not None and words.is_entity(each.made) else receiver.made
+                engine.store(each, place, state, method in words.stores, Into(expr, engine.scope, made))
         return Value(role="entity", taints=touched)
     return None
 

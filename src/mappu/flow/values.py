@@ -38,13 +38,13 @@ ALL = Origin("body", ("",))
 
 class OpenRun:
     """A model's rules run by a call that only tells the outcome: `looked` once a condition asks for it, `settled` once a
-    branch acts on it. Compared by identity."""
+    branch acts on it, `taken` once somebody takes the checked value from it. Compared by identity."""
 
-    __slots__ = ("looked", "origin", "place", "scope", "settled", "type")
+    __slots__ = ("looked", "origin", "place", "scope", "settled", "taken", "type")
 
     def __init__(self, origin: "Origin", type_: n.Expr, scope: Scope, place: Place) -> None:
         self.origin, self.type, self.scope, self.place = origin, type_, scope, place
-        self.looked = self.settled = False
+        self.looked = self.settled = self.taken = False
 
 
 class Finding(msgspec.Struct, frozen=True):
@@ -95,7 +95,7 @@ class Value(msgspec.Struct, frozen=True, eq=False):
     - `made`: the class it is an instance of; `attrs`: what its attributes or keys were built from.
     - `whole`: client data spread into it with no field chosen.
     - `facts`: what follows when it turns out true or false. `truth`: which of the two it plainly is.
-    - `literal`: it is this constant.
+    - `literal`: it is this constant. `checked`: what this run of a model's rules makes of what it was given.
     - `refers`: it is a function or class itself, named by this expression seen from this scope; `captured` are the names that
       a function written out sees around it.
     """
@@ -114,6 +114,7 @@ class Value(msgspec.Struct, frozen=True, eq=False):
     refers: tuple[n.Expr, Scope] | None = None
     captured: Mapping[str, "Value"] = {}
     literal: n.Literal | None = None
+    checked: OpenRun | None = None
 
     def but(self, **changes: object) -> "Value":
         """The same value with some of it changed."""
@@ -160,7 +161,7 @@ class Check(msgspec.Struct, frozen=True):
 
 class ModelRun(msgspec.Struct, frozen=True):
     """A model's rules run (or left out) by hand on client data. `result` is what breaking one of them ends as;
-    `skipped` says why nothing is run, where nothing is."""
+    `skipped` says why nothing is run, where nothing is; `opened` whether anybody takes what the rules make of the data."""
 
     origin: Origin
     type: n.Expr
@@ -168,6 +169,12 @@ class ModelRun(msgspec.Struct, frozen=True):
     place: Place
     result: Result
     skipped: str | None = None
+    opened: OpenRun | None = None
+
+    @property
+    def thrown_away(self) -> bool:
+        """True where nobody takes what the rules make of the data: whoever goes on uses the data as it came."""
+        return self.opened is not None and not self.opened.taken
 
 
 class Read(msgspec.Struct, frozen=True):
@@ -182,6 +189,15 @@ class Read(msgspec.Struct, frozen=True):
     what: str | None = None
 
 
+class Typed(msgspec.Struct, frozen=True, eq=False):
+    """Client data that the code declares to be of a type."""
+
+    origin: Origin
+    type: n.Expr
+    scope: Scope
+    place: Place
+
+
 class Sink(msgspec.Struct, frozen=True):
     """Client data that arrives somewhere that matters. `whole` where all of it goes in and no field is chosen."""
 
@@ -189,6 +205,25 @@ class Sink(msgspec.Struct, frozen=True):
     what: SinkKind
     place: Place
     whole: bool = False
+
+
+class Into(msgspec.Struct, frozen=True, eq=False):
+    """The call that writes, seen from a scope, and what it is called on where that is an instance made here."""
+
+    call: n.Call
+    scope: Scope
+    made: Target | None = None
+
+
+class Write(msgspec.Struct, frozen=True, eq=False):
+    """Client data as it stands that goes into one column of a record, or (None) all of it under its own names. `there` where
+    it is known to be something by then."""
+
+    origin: Origin
+    column: str | None
+    into: Into
+    place: Place
+    there: bool
 
 
 class Event(msgspec.Struct, frozen=True):
@@ -219,6 +254,8 @@ class Report(msgspec.Struct):
     sinks: list[Sink] = []
     events: list[Event] = []
     escapes: list[Escape] = []
+    writes: list[Write] = []
+    typed: list[Typed] = []
     # Where client data is held against a constant, and goes nowhere from there.
     compared: list[Place] = []
 

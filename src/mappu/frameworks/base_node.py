@@ -1,20 +1,22 @@
 """What the JavaScript frameworks share: their words for the flow engine, and how a service answers errors."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
 import msgspec
 
 from mappu.flow.endings import error_names, status_name
 from mappu.flow.javascript import language
+from mappu.flow.values import Origin
 from mappu.flow.words import Errors, Refer, RunWord, Words
 from mappu.frameworks import base_storage_javascript as storage
-from mappu.frameworks.base import Service
+from mappu.frameworks.base import Service, Taken
 from mappu.inventory.model import ConstraintKind
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
 from mappu.vocabularies import vocabularies
+from mappu.vocabularies.base_types_javascript import of_request
 from mappu.vocabularies.shape import Vocabulary
 
 LANGUAGE = "javascript"
@@ -66,6 +68,13 @@ def words(
         storage_names=storage.NAMES, queries=storage.QUERIES, lookups=storage.LOOKUPS, keyed=storage.KEYED,
         asking_keys=storage.ASKING_KEYS, row_keys=storage.ROW_KEYS, checkers=CHECKERS, house=house, **{**defaults, **own},
     )  # fmt: skip
+
+
+def by_type(service: Service, function: n.Function, scope: Scope) -> Iterator[Taken]:
+    """What the type of a request parameter says of its body and query: names only, as nothing checks a type."""
+    for param in function.params:
+        for place, shape in of_request(service.reader, param.type, scope).items():
+            yield Taken(place, "", shape, False, service.place(param, scope), Origin(place))
 
 
 def known_errors() -> Errors:

@@ -151,6 +151,7 @@ class Fastify(RouterFramework):
             if link.function is not None and link.holder is not None:
                 names = [p.name for p in link.function.params]
                 roles = [frozenset({x}) for x in names[:2]] + [frozenset[str]()] * 2
+                taken.extend(base_node.by_type(service, link.function, link.holder))
                 entries.append(
                     Entry(link.function, link.holder, {}, {}, roles[0], {}, replies=roles[1], made_by=link.made_by)
                 )

@@ -31,6 +31,11 @@ def find(scan: Scan) -> Iterator[Gap]:
         if whole or any(f.field.path == "*" for f in bodies):
             yield _body(route, bodies)
             bare = [f for f in bare if f not in bodies]
+            bodies = []
+        for those in _together(bodies):
+            # One type names them all, and nothing looks at any: one thing to mend.
+            yield _body(route, those)
+            bare = [f for f in bare if f not in those]
         for found in bare:
             if found.field.place in ("header", "cookie") and not found.sinks:
                 # Read for a log, a language, a session: nothing there that a limit would protect.
@@ -51,6 +56,14 @@ def find(scan: Scan) -> Iterator[Gap]:
                 # Always there, always text, and only looked up by.
                 continue
             yield _single(route, found)
+
+
+def _together(bodies: list[FieldEvidence]) -> list[list[FieldEvidence]]:
+    """Fields that are taken at one place, where there are several."""
+    by_place: dict[Place | None, list[FieldEvidence]] = {}
+    for found in bodies:
+        by_place.setdefault(found.read, []).append(found)
+    return [those for those in by_place.values() if len(those) > 1]
 
 
 def _only_compared(route: RouteEvidence, found: FieldEvidence) -> bool:
@@ -100,11 +113,13 @@ def _body(route: RouteEvidence, bodies: list[FieldEvidence]) -> Gap:
     keys = [f.field.path for f in bodies if f.field.path != "*"]
     sinks = _sinks(bodies)
     what = "form" if whole.field.place == "form" else "JSON body"
+    names = f", {listed(keys)} of it used," if keys else ""
     if whole.shape.type == "object":
         taken = f"the body is taken as a free-form map ({where.text})"
+    elif all(f.field.path != "*" for f in bodies) and any(f not in bodies for f in route.fields if f.raw):
+        taken, names = f"{listed(keys)} of the {what} are read by hand", ""
     else:
         taken = f"the whole {what} is read"
-    names = f", {listed(keys)} of it used," if keys else ""
     why = f"{taken}{names} and {_reaches(sinks, where) if sinks else 'nothing checks what is in it'}"
     fix = remedy(route, "bind-body")
     severity: Severity = "high" if sinks else "medium"

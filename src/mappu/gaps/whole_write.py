@@ -7,7 +7,8 @@ from mappu.frameworks.base import Taken
 from mappu.gaps.base import gap
 from mappu.gaps.base_events import field_at
 from mappu.inventory.model import Gap
-from mappu.pipeline.evidence import FieldEvidence, Scan
+from mappu.pipeline.assemble import shape_of
+from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
 kind = "whole-write"
 
@@ -20,13 +21,18 @@ def find(scan: Scan) -> Iterator[Gap]:
                 continue
             found = field_at(route, sink.origin.place, sink.origin.path)
             open_model = _open_model(route.taking.taken, sink.origin)
-            if open_model is None and (found is None or not _whole_body(found, sink.origin)):
+            ignored = _ignored(route, sink.origin)
+            if open_model is None and ignored is None and (found is None or not _whole_body(found, sink.origin)):
                 continue
             place = sink.origin.place if found is None else found.field.place
             if place in done:
                 continue
             done.add(place)
-            said = f"{open_model} lets undeclared fields through" if open_model else "nothing chooses its fields"
+            said = (
+                f"{open_model} lets undeclared fields through"
+                if open_model
+                else ignored or "nothing chooses its fields"
+            )
             why = f"the whole {place} is written to storage here and {said}: a client may set any column"
             fix = "name the fields that are written, or write a model that lists them"
             yield gap(kind, route, sink.place, why, fix, field="*", place=place)
@@ -42,3 +48,14 @@ def _open_model(taken: tuple[Taken, ...], origin: Origin) -> str | None:
     """The model bound there, where it lets undeclared fields through."""
     shapes = (t.shape for t in taken if t.origin == origin and t.shape.extra == "allow" and t.shape.fields)
     return next((str(s.model) for s in shapes), None)
+
+
+def _ignored(route: RouteEvidence, origin: Origin) -> str | None:
+    """Why undeclared fields are still in it, though a model that leaves them out was run: nobody takes what it made."""
+    runs = [r for r in route.report.runs if r.origin == origin and r.skipped is None]
+    if not runs or not all(r.thrown_away for r in runs):
+        return None
+    shapes = [shape_of(route.service, r) for r in runs]
+    if not all(s is not None and s.fields and s.extra == "ignore" for s in shapes):
+        return None
+    return f"what {shapes[0].model or 'the schema'} made of it (line {runs[0].place.line}) is thrown away"  # type: ignore[union-attr]

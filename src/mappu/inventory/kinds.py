@@ -28,6 +28,8 @@ _TABLE: tuple[tuple[str, Severity, str], ...] = (
     ("contradiction", "medium", "rules that can never hold together, or a default that breaks its own rule"),
     ("no-effect", "medium", "a rule that cannot do anything where it stands"),
     ("weak-pattern", "medium", "a pattern that lets other text around it, or that can backtrack without end"),
+    ("sibling-drift", "medium", "a change takes for the same field what its create turns away"),
+    ("storage-drift", "medium", "a request may hold what its column cannot, or leave out what it must have"),
     ("late-settings", "medium", "settings rules that run only at first use instead of at start"),
     ("unbounded", "low", "text, list or number with no upper limit"),
     ("unlisted-fields", "low", "fields nobody declared are let through and kept"),

@@ -3,8 +3,10 @@
 import re
 from collections.abc import Iterable
 
+import msgspec
+
 from mappu.flow.engine import Engine
-from mappu.flow.values import ALL, Check, Escape, Event, ModelRun, Origin, Read, Report, Result, Sink
+from mappu.flow.values import ALL, Check, Escape, Event, ModelRun, Origin, Read, Report, Result, Sink, Typed
 from mappu.flow.words import Words
 from mappu.frameworks.base import Framework, Ran, Route, Service, Taken, Taking
 from mappu.inventory.model import (
@@ -76,6 +78,7 @@ class Assembly:
             event = Event("server-error", read.place, self.taking.no_body, Origin("body"))
             self.report.events.append(event)
         self.drafts: dict[tuple[str, tuple[str, ...]], _Draft] = {}
+        self.uploads = any(t.place == "form" and t.shape.type == "file" for t in self.taking.taken)
         self.entities: dict[str, str] = {}
         # Data whose fields a model lists: whatever else is read of it is none that a client sends.
         self.known: list[Origin] = []
@@ -85,9 +88,15 @@ class Assembly:
     def build(self) -> RouteEvidence:
         """Return the endpoint with its evidence."""
         for taken in self.taking.taken:
-            self.bind(taken)
+            if not taken.shape.erased:
+                self.bind(taken)
         for run in self.report.runs:
             self.run(run)
+        for taken in self.taking.taken:
+            if taken.shape.erased:
+                self.erased(taken.place, taken.origin, taken.shape, taken.declared)
+        for typed in self.report.typed:
+            self.declared(typed)
         for read in self.report.reads:
             self.read(read)
         for check in self.report.checks:
@@ -134,6 +143,25 @@ class Assembly:
         if shape.fields and not taken.wire:
             self.notes.extend((note, None) for note in shape.notes)
 
+    def declared(self, typed: Typed) -> None:
+        """All of a body or form that the code declares to be of a type."""
+        erased = self.service.reader.erased
+        if erased is not None and typed.origin.place in ("body", "form") and not typed.origin.path:
+            shape = erased(self.service.reader, typed.type, typed.scope)
+            if shape.erased:
+                self.erased(typed.origin.place, typed.origin, shape, typed.place)
+
+    def erased(self, place: PlaceIn, origin: Origin, shape: Shape, read: Place) -> None:
+        """Lay out a type that only the compiler sees, where nothing else tells the fields: they are read by hand."""
+        if any(origin.covers(known) for known in self.known) or any(o[0] == place and o[1] for o in self.drafts):
+            return
+        for laid in lay_out(place, "", origin, shape, False, read):
+            nested = len(laid.origin.path) > len(origin.path) + 1
+            laid = msgspec.structs.replace(laid, nested=nested)
+            self.drafts[(laid.origin.place, laid.origin.path)] = _Draft(laid, raw=True, ran=None, read=read)
+        top = Laid(place, WHOLE, origin, Shape(), False, read, shape.model, None, nested=False)
+        self.drafts.setdefault((origin.place, origin.path), _Draft(top, raw=True, ran=None, read=read))
+
     def awaited(self, taken: Taken) -> Ran:
         """What becomes of checks whose outcome is only gathered: told by whoever asks for it."""
         run = next((r for r in self.report.runs if r.origin == ALL), None)
@@ -159,8 +187,7 @@ class Assembly:
         known = [d for d in self.drafts.values() if d.bound and not d.raw and run.origin.covers(d.laid.origin)]
         if any(d.ran is not None and d.ran.run_by is not None and d.ran.run_by.what != BY_HAND for d in known):
             return
-        mine = (v for v in vocabularies() if v.language == self.framework.language)
-        shape = next((s for v in mine if (s := v.shape(self.service.reader, run.type, run.scope)).known), None)
+        shape = shape_of(self.service, run)
         if shape is None:
             return
         self.needs.extend(shape.needs)
@@ -364,7 +391,9 @@ class Assembly:
         if standing == "bare" and draft.ran is not None and not draft.raw:
             # Its type and presence are declared as well, and fare as the rest does.
             standing = _FARES.get(draft.ran.status, standing)
-        field = Field(laid.place, laid.path, draft.type, draft.required and not idle, shape.nullable, standing, laid.model,
+        # Beside an uploaded file the rest of the body comes as parts of the same form.
+        place: PlaceIn = "form" if laid.place == "body" and self.uploads else laid.place
+        field = Field(place, laid.path, draft.type, draft.required and not idle, shape.nullable, standing, laid.model,
                       laid.declared, constraints)  # fmt: skip
         return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks,
                              shape.alternatives, self.entities.get(laid.place))  # fmt: skip
@@ -376,6 +405,12 @@ _CREDENTIAL = re.compile(r"auth|token|api-?_?key|session|signature|csrf|xsrf|jwt
 _KEY = re.compile(r"^(?:x-)?api[-_]?key$|^authorization$|csrf|xsrf")
 _BODILESS = frozenset({"GET", "HEAD", "OPTIONS", "DELETE"})
 _TRANSPORT_STARTS = ("accept-", "content-", "if-", "x-forwarded-", "sec-", "x-real-", "access-control-", "cache-")
+
+
+def shape_of(service: Service, run: ModelRun) -> Shape | None:
+    """What the rules of a model that is run by hand allow; None where that cannot be told."""
+    mine = (v for v in vocabularies() if v.language == service.language)
+    return next((s for v in mine if (s := v.shape(service.reader, run.type, run.scope)).known), None)
 
 
 def _type_of(value: object) -> FieldType:

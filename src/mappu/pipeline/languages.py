@@ -8,8 +8,11 @@ from mappu.sources.walk import Tree
 from mappu.symbols.javascript import JavaScriptNames
 from mappu.symbols.names import Finder
 from mappu.symbols.python import PythonNames
+from mappu.symbols.scopes import Scope
 from mappu.syntax import javascript, python
-from mappu.syntax.nodes import FrontEnd
+from mappu.syntax.nodes import Expr, FrontEnd
+from mappu.vocabularies.base_types_javascript import erased
+from mappu.vocabularies.shape import Reader, Shape
 
 
 class Language(msgspec.Struct, frozen=True):
@@ -17,9 +20,11 @@ class Language(msgspec.Struct, frozen=True):
 
     front_end: FrontEnd
     names: Callable[[Tree], Finder]
+    # The fields of types that only the compiler sees.
+    erased: Callable[[Reader, Expr, Scope], Shape] | None = None
 
 
 LANGUAGES: tuple[Language, ...] = (
-    Language(javascript.front_end, JavaScriptNames),
+    Language(javascript.front_end, JavaScriptNames, erased),
     Language(python.front_end, PythonNames),
 )

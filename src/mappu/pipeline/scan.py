@@ -100,6 +100,7 @@ def _scan(given: list[Path], config: settings.Settings | None, say: Progress) ->
     roots, problems = manifests.service_roots(tree)
     problems = [*tree.problems, *problems]
     unreadable = len(problems)
+    documents = _documents(tree, roots)
     evidence: list[RouteEvidence] = []
     services: list[Service] = []
     for language in LANGUAGES:
@@ -120,7 +121,7 @@ def _scan(given: list[Path], config: settings.Settings | None, say: Progress) ->
                 by_root.setdefault(manifests.root_of(path, roots).path, []).append(scope)
         by_path = {r.path: r for r in roots.values()}
         for path, scopes in sorted(by_root.items()):
-            reader = Reader(program, by_path[path], decided.rule)
+            reader = Reader(program, by_path[path], decided.rule, documents.get(path, ()), language.erased)
             service = Service(
                 by_path[path], program, tuple(inside[path]), tuple(scopes), reader, decided, language.front_end.language
             )
@@ -133,6 +134,16 @@ def _scan(given: list[Path], config: settings.Settings | None, say: Progress) ->
         problems.extend((*files.problems, *damaged))
         unreadable += files.unreadable + len(damaged)
     return _finish(evidence, services, problems, decided, unreadable)
+
+
+def _documents(tree: walk.Tree, roots: dict[str, manifests.ServiceRoot]) -> dict[str, tuple[walk.SourceFile, ...]]:
+    """The files that say something of a service without being its source, by the service's folder."""
+    found: dict[str, tuple[walk.SourceFile, ...]] = {}
+    for path, file in sorted(tree.files.items()):
+        if path.endswith(manifests.DOCUMENTS):
+            folder = manifests.root_of(path, roots).path
+            found[folder] = (*found.get(folder, ()), file)
+    return found
 
 
 def _endpoints(service: Service, language: str) -> list[RouteEvidence]:

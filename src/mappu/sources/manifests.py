@@ -207,9 +207,12 @@ _READERS: tuple[tuple[str, Reader], ...] = (
     (r"package\.json", _package_json),
 )
 
+# Endings of files that say something of a service without being its source or its manifest.
+DOCUMENTS = (".prisma",)
+
 # Names and endings the walk must bring for the readers above.
 WANTED = ("pyproject.toml", "setup.cfg", "setup.py", "Pipfile", ".txt", "package.json", "tsconfig.json", "tsconfig.base.json",
-          "jsconfig.json", ".prisma")  # fmt: skip
+          "jsconfig.json", *DOCUMENTS)  # fmt: skip
 
 
 def _reader(path: PurePosixPath) -> Reader | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, TypeAlias
 
 import msgspec
@@ -302,15 +302,59 @@ def _allow(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
     return part.but(nullable=part.shape.nullable or None in values)
 
 
-def _at_least_one(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
-    names = [t for e in call.positional if (t := reading.program.text(e, scope)) is not None]
-    place = reading.place(call, scope)
+def _on_fields(part: Part, rules: Mapping[str, Rule]) -> Part:
+    """The same schema with a rule more on some of its fields."""
     fields = tuple(
-        msgspec.structs.replace(f, shape=f.shape.with_(rules=(*f.shape.rules, Rule("atLeastOneOf", sorted(names), place))))
-        if f.name in names else f
+        msgspec.structs.replace(f, shape=f.shape.with_(rules=(*f.shape.rules, rules[f.name]))) if f.name in rules else f
         for f in part.shape.fields
-    )  # fmt: skip
+    )
     return part.but(fields=fields)
+
+
+def _names(reading: Reading, exprs: Iterable[n.Expr], scope: Scope) -> list[str]:
+    """Names of fields, one by one or in lists."""
+    listed = [(e, s) for expr in exprs for e, s in (reading.program.elements(expr, scope) or [(expr, scope)])]
+    return [t for e, s in listed if (t := reading.program.text(e, s)) is not None]
+
+
+def _at_least_one(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
+    names = _names(reading, call.positional, scope)
+    rule = Rule("atLeastOneOf", sorted(names), reading.place(call, scope))
+    return _on_fields(part, dict.fromkeys(names, rule))
+
+
+def _with(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
+    """One field, and others that must be there where it is."""
+    first, *others = _names(reading, call.positional, scope) or [""]
+    rule = Rule("requiredWith", [first], reading.place(call, scope))
+    return _on_fields(part, dict.fromkeys(others, rule))
+
+
+def _together(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
+    """All of them, or none."""
+    names, place = _names(reading, call.positional, scope), reading.place(call, scope)
+    return _on_fields(part, {x: Rule("requiredWith", sorted(set(names) - {x}), place) for x in names})
+
+
+def _apart(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
+    """Fields that may not all be there at once."""
+    place = reading.place(call, scope)
+    return _on_fields(part, dict.fromkeys(_names(reading, call.positional, scope), Rule("custom", place.text, place)))
+
+
+def _when(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
+    """Limits that hold only where another field has a value."""
+    place = reading.place(call, scope)
+    field = reading.program.text(_first(call), scope)
+    given = _first(call, 1)
+    options = {reading.program.text(k, scope): v for k, v in given.entries} if isinstance(given, n.Entries) else {}
+    then = reading.read(options.get("then"), scope)
+    alone = then is not None and then.shape.type == "any" and not then.shape.rules and not then.optional
+    if field is None or not alone or "is" not in options:
+        return part.but(rules=(*part.shape.rules, Rule("custom", place.text, place)))
+    values = reading.values([options["is"]], scope)
+    held = f"{field} is {values[0]}" if values else field
+    return part.but(rules=(*part.shape.rules, Rule("requiredIf", held, place)))
 
 
 def _piped(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
@@ -330,4 +374,5 @@ STEPS: dict[str, Step] = {
     "caught": _caught, "extend": _extend, "both": _both, "or": _or, "pick": _pick, "omit": _omit, "partial": _partial,
     "all-required": _all_required, "strict": _strict, "open": _open, "strip": _strip, "array": _list, "items": _items,
     "valid": _valid, "one-of": _one_of, "allow": _allow, "at-least-one": _at_least_one, "piped": _piped,
+    "with": _with, "together": _together, "apart": _apart, "when": _when,
 }  # fmt: skip

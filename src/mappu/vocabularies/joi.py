@@ -25,13 +25,14 @@ _library = Library(
         "valid": "valid", "equal": "valid", "only": "valid", "allow": "allow", "required": "required", "exist": "required",
         "optional": "optional", "default": "default", "keys": "extend", "append": "extend", "concat": "both", "items": "items",
         "ordered": "items", "unknown": "open", "or": "at-least-one", "xor": "at-least-one", "failover": "caught",
-        "lazy": "inner", "link": "nothing",
+        "lazy": "inner", "link": "nothing", "with": "with", "and": "together", "without": "apart", "nand": "apart",
+        "when": "when",
     },
     optional=True,
     extra="forbid",
     runs={"validate": {"error": "failed", "value": "value"}, "validateAsync": {}},
     error="joi.ValidationError",
-    custom=frozenset({"custom", "external", "when", "invalid", "disallow", "not", "assert", "with", "without", "and", "nand",
+    custom=frozenset({"custom", "external", "invalid", "disallow", "not", "assert",
                       "forbidden", "pattern", "has"}),
 )  # fmt: skip
 

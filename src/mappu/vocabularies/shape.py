@@ -4,7 +4,7 @@ Every vocabulary turns its own way of writing rules into shapes; frameworks say 
 lays it out as fields.
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Literal, Protocol
 
 import msgspec
@@ -13,6 +13,7 @@ from mappu.flow.words import Refer, RunWord
 from mappu.inventory.model import ConstraintKind, FieldType, Place, Unfollowed
 from mappu.sources.manifests import ServiceRoot
 from mappu.sources.settings import HouseRule
+from mappu.sources.walk import SourceFile
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 
@@ -57,6 +58,7 @@ class Shape(msgspec.Struct, frozen=True):
     - `closed`: the type by itself leaves no room to limit. `known` is False where the type could not be followed.
     - `fields`, `items`, `values`: what is inside an object, a list, a map.
     - `model`: the name of the model, `target` its class. `extra`: what happens to fields nobody declared.
+    - `erased`: only the compiler knows the type; it names the fields and checks nothing.
     - `skipped`: why nothing runs these rules even where the type is bound.
     - `needs`: packages without which the type does not work, with the place that needs them.
     """
@@ -75,6 +77,7 @@ class Shape(msgspec.Struct, frozen=True):
     extra: Literal["ignore", "forbid", "allow"] = "ignore"
     entity: bool = False
     skipped: str | None = None
+    erased: bool = False
     alternatives: bool = False
     notes: tuple[Note, ...] = ()
     needs: tuple[tuple[str, Place], ...] = ()
@@ -99,11 +102,15 @@ UNKNOWN = Shape(known=False)
 
 
 class Reader(msgspec.Struct, frozen=True):
-    """What a vocabulary needs to read: names, the service's packages, the user's own rules."""
+    """What a vocabulary needs to read: names, the service's packages, the user's own rules. `erased` tells the fields of a type
+    that only a compiler sees, where the language has such."""
 
     program: Program
     service: ServiceRoot
     house: tuple[HouseRule, ...] = ()
+    # Files beside the source that say something of it: schemas of storage, settings.
+    documents: tuple[SourceFile, ...] = ()
+    erased: "Callable[[Reader, n.Expr, Scope], Shape] | None" = None
     # What was worked out once for a function of the service, by its identity.
     memo: dict[int, tuple[str | None, bool]] = msgspec.field(default_factory=dict)
 

@@ -123,6 +123,7 @@ class Express(RouterFramework):
         for link in route.links:
             if link.function is not None and link.holder is not None:
                 entries.append(self._entry(service, link))
+                taken.extend(base_node.by_type(service, link.function, link.holder))
             taken.extend(middleware.taken(service, link))
         no_body = None if middleware.may_parse(route.links) else NO_PARSER
         return Taking(tuple(taken), tuple(entries), no_body)

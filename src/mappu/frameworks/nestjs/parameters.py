@@ -17,6 +17,7 @@ from mappu.inventory.model import Place, PlaceIn, RunBy
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
+from mappu.vocabularies.base_types_javascript import erased
 from mappu.vocabularies.class_validator import vocabulary as class_validator
 from mappu.vocabularies.class_validator.classes import Options, Reading
 from mappu.vocabularies.class_validator.decorators import PACKAGE, TRANSFORMER
@@ -199,9 +200,9 @@ def _typed(service: Service, route: Route, pipes: Pipes, param: n.Param, given: 
         return Shape()
     target = program.resolve(type_, scope)
     if target is None or target.scope is None or not isinstance(target.node, n.Class):
-        return Shape()
+        return erased(service.reader, type_, scope)
     if target.node.form != "class":
-        return Shape()
+        return erased(service.reader, type_, scope)
     schema = _schema_class(service, route, pipes, target, given)
     if schema is not None:
         return schema
@@ -209,7 +210,7 @@ def _typed(service: Service, route: Route, pipes: Pipes, param: n.Param, given: 
     ours = reading.is_model(target)
     entity = is_entity(program, target)
     if not ours and not entity:
-        return Shape()
+        return erased(service.reader, type_, scope)
     shape = reading.of_class(target)
     if entity:
         shape = shape.with_(entity=True)
@@ -262,10 +263,10 @@ def _wrapped(service: Service, route: Route, type_: n.Index, options: Options) -
             shape = reading.of_class(target)
     if name == "Array":
         why = "the pipe sees a plain list and looks at none of its elements"
-        return Shape("array", items=shape, skipped=why) if shape.fields else Shape()
+        return Shape("array", items=shape, skipped=why) if shape.fields else erased(service.reader, type_, route.scope)
     if shape.fields and name in _BUILT_IN:
         return shape.with_(skipped=f"{name}<…> is no class when the service runs: the pipe sees a plain object")
-    return Shape()
+    return erased(service.reader, type_, route.scope)
 
 
 def _arms(type_: n.Expr) -> list[n.Expr]:
@@ -308,7 +309,7 @@ def runs(service: Service, route: Route, taken: Taken, pipes: Pipes) -> Ran:
         return Ran(None, "idle", taken.shape.skipped)
     on_the_way = applied(service, route, pipes, given)
     running = next((p for p in on_the_way if pipes.validation(p) or _runs_schemas(p)), None)
-    if running is None or not taken.shape.fields:
+    if running is None or not taken.shape.fields or taken.shape.erased:
         return Ran(None)
     return Ran(_run_by("validation pipe", running))
 

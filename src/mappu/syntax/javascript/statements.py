@@ -57,7 +57,7 @@ class Statements(Expressions):
                 return (n.Import(span, made.id[8:-1], 0, None, name),)
             if isinstance(made, n.Member) and isinstance(made.value, n.Name) and made.value.id.startswith("require("):
                 return (n.Import(span, made.value.id[8:-1], 0, made.name, name),)
-            return (n.Variable(span, name, self.opt(node, "type"), made),)
+            return (n.Variable(span, name, self.opt(node, "type") or self.asserted(value), made),)
         taken, made = self.expr(target), self.expr(value)
         if isinstance(made, n.Name) and made.id.startswith("require(") and isinstance(taken, n.Entries):
             return tuple(
@@ -66,6 +66,13 @@ class Statements(Expressions):
                 if isinstance(key, n.Literal) and isinstance(name, n.Name)
             )
         return (n.Assign(span, (taken,), made),)
+
+    def asserted(self, value: tree_sitter.Node) -> n.Expr | None:
+        """The type in `value as T`: what the code takes the value for."""
+        if value.type != "as_expression" or len(value.named_children) < 2:
+            return None
+        type_ = self.expr(value.named_children[-1])
+        return None if isinstance(type_, n.Name) and type_.id in ("any", "unknown", "const") else type_
 
     def function_declaration(self, node: tree_sitter.Node) -> tuple[n.Stmt, ...]:
         return (self.make_function(node, self.text(self.field(node, "name"))),)

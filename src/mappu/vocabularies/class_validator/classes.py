@@ -8,6 +8,7 @@ from mappu.inventory.model import ConstraintKind, FieldType, Place
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, own
+from mappu.vocabularies.class_validator.conditions import ABSENT, holds_for
 from mappu.vocabularies.class_validator.decorators import (
     ALLOW,
     CONDITION,
@@ -76,7 +77,8 @@ class Reading:
         return Shape("object", closed=True, fields=tuple(fields), model=model, target=target, extra=extra)  # type: ignore[arg-type]
 
     def _members(self, target: Target, depth: int) -> dict[str, tuple[n.Variable, Scope, bool | None]]:
-        """Every field by name, with the scope of its class, and whether a mapped type makes it optional."""
+        """Every field by name, with the scope of its class, and what a mapped type makes of it: optional so that null passes
+        as well (True), or optional only (False)."""
         node, scope = target.node, target.scope
         found: dict[str, tuple[n.Variable, Scope, bool | None]] = {}
         if not isinstance(node, n.Class) or scope is None or depth > MAX_DEPTH:
@@ -109,7 +111,10 @@ class Reading:
         for each in classes:
             found |= self._of_base(each, scope, depth)
         if name == "PartialType":
-            return {k: (v, s, True) for k, (v, s, _) in found.items()}
+            options = call.positional[1] if len(call.positional) > 1 else None
+            skips = self.program.constant(_entry(options, "skipNullProperties"), scope)
+            null = skips is None or skips.value is not False
+            return {k: (v, s, null) for k, (v, s, _) in found.items()}
         if name in ("PickType", "OmitType") and len(call.positional) > 1:
             listed = {self.program.text(e, s) for e, s in self.program.elements(call.positional[1], scope)}
             return {k: v for k, v in found.items() if (k in listed) == (name == "PickType")}
@@ -168,9 +173,11 @@ class Reading:
             self._take(mark, holder, draft)
         if optional:
             draft.optional = True
+        elif optional is False:
+            draft.conditional = True
         nested = self._nested(variable, scope, draft, inside)
         shape = draft.shape(nested)
-        if draft.optional or not draft.refuses:
+        if draft.optional or draft.null_skips or not draft.refuses:
             shape = shape.with_(nullable=True)
         required = draft.refuses and not draft.optional and not draft.conditional and not self._skips_absent()
         default = self._default(variable, scope)
@@ -209,7 +216,10 @@ class Reading:
         if name == OPTIONAL:
             draft.optional = True
         elif name == CONDITION:
-            draft.conditional = True
+            tested = mark.args[0].value if mark.args else None
+            # The rules still run on a value left out, or on null, where the condition plainly holds for it.
+            draft.conditional = holds_for(tested, ABSENT) is not True
+            draft.null_skips = draft.null_skips or holds_for(tested, None) is False
         elif name == NESTED:
             draft.nested = True
             draft.each_nested = self._option_is(mark, "each", scope)
@@ -316,6 +326,13 @@ class Reading:
         return any(self.program.text(e, s) in self.options.groups for e, s in listed)
 
 
+def _entry(entries: n.Expr | None, name: str) -> n.Expr | None:
+    for key, value in entries.entries if isinstance(entries, n.Entries) else ():
+        if isinstance(key, n.Literal) and key.value == name:
+            return value
+    return None
+
+
 class _Draft:
     """A field while its decorators are taken."""
 
@@ -325,7 +342,7 @@ class _Draft:
         self.rules: list[Rule] = []
         self.item_rules: list[Rule] = []
         self.closed = self.item_closed = False
-        self.each = self.optional = self.conditional = self.nested = self.each_nested = False
+        self.each = self.optional = self.conditional = self.nested = self.each_nested = self.null_skips = False
         self.decorated = self.refuses = False
         self.wire: str | None = None
         self.made_by_type: n.Expr | None = None

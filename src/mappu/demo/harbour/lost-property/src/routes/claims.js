@@ -34,6 +34,42 @@ router.post("/import", async (req, res) => {
   res.status(201).json({ id });
 });
 
+router.param("id", (req, res, next, id) => {
+  if (!/^\d{4,8}$/.test(id)) {
+    return res.status(404).json({ error: "no such claim" });
+  }
+  next();
+});
+
+router.get("/:id", (req, res) => {
+  const claim = db.claims.get(req.params.id);
+  if (!claim) {
+    return res.status(404).json({ error: "no such claim" });
+  }
+  res.json(claim);
+});
+
+router.delete("/:id", (req, res) => {
+  db.claims.delete(req.params.id);
+  res.status(204).end();
+});
+
+// A claim that was written down wrong.
+router.put("/:id", (req, res) => {
+  const { name, pieces } = req.body ?? {};
+  if (!isText(name, 80)) {
+    throw new Refused("name");
+  }
+  if (!Number.isInteger(pieces) || pieces < 1 || pieces > 200) {
+    throw new Refused("pieces");
+  }
+  if (!db.claims.has(req.params.id)) {
+    return res.status(404).json({ error: "no such claim" });
+  }
+  db.claims.set(req.params.id, { name, pieces });
+  res.status(204).end();
+});
+
 router.post("/:id/handover", (req, res) => {
   const body = req.body ?? {};
   if (typeof body.signature !== "string" || body.signature.length > 80) {

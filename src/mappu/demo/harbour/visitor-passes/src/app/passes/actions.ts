@@ -1,12 +1,12 @@
 "use server";
 
 import { prisma } from "@/lib/db";
-import { Pass } from "@/lib/schemas";
+import { ShortPass } from "@/lib/schemas";
 
 export type State = { errors?: Record<string, string[]> };
 
 export async function requestPass(_state: State, formData: FormData): Promise<State> {
-  const parsed = Pass.safeParse(Object.fromEntries(formData));
+  const parsed = ShortPass.safeParse(Object.fromEntries(formData));
   if (!parsed.success) {
     return { errors: parsed.error.flatten().fieldErrors };
   }
