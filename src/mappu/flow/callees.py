@@ -235,12 +235,24 @@ def _with_type(engine: Engine, held: Value, param: n.Param, scope: Scope) -> Val
 def construct(engine: Engine, target: Target, given: Given) -> Value:
     """An instance of a class of the service: what its attributes are built from is kept."""
     attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
+    if engine.words.language.accessors and not attrs:
+        attrs = dict(zip(_made_of(target, len(given)), (v for _, v in given), strict=False))
     whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
     role: Role = "entity" if engine.words.is_entity(target) else "data"
     if role == "entity" and whole is None and engine.words.language.takes_objects and len(given) == 1:
         # A record made from an object takes over all that is in it.
         whole, attrs = given[0][1].whole or given[0][1].origin, dict(given[0][1].attrs)
     return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole)
+
+
+def _made_of(target: Target, count: int) -> list[str]:
+    """The names of what a class is made from: a constructor's parameters, a record's components."""
+    assert isinstance(target.node, n.Class)
+    made = next((m for m in target.node.methods if m.name == "constructor" and len(m.params) == count), None)
+    if made is not None:
+        return [p.name for p in made.params]
+    fields = [m.name for m in target.node.body if isinstance(m, n.Variable)]
+    return fields if len(fields) == count else []
 
 
 def outside(

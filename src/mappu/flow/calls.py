@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from mappu.flow import callees, conditions, endings, replies, storage
+from mappu.flow import callees, conditions, endings, replies, spoken_of, storage
 from mappu.flow.state import State, element
 from mappu.flow.values import (
     ALL,
@@ -48,6 +48,13 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
         return receiver.attrs[f"{method}()"]
     if receiver.role == "request" and method is not None:
         return _request_call(engine, expr, method, state)
+    if receiver.role == "answer" and method is not None:
+        # More is put into the answer that is being made.
+        for arg in expr.args:
+            engine.value(arg.value, state)
+        return receiver
+    if method is not None and (spoken := spoken_of.by_method(engine, expr, method, receiver, state)) is not None:
+        return spoken
     if method in ("any", "all") or (isinstance(expr.func, n.Name) and expr.func.id in ("any", "all")):
         found = _quantified(engine, expr, state)
         if found is not None:
@@ -84,7 +91,7 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     if target is not None and target.name in engine.words.house:
         _house(engine, expr, engine.words.house[target.name], given)
         return given[0][1] if given else NOTHING
-    found = _builtin(engine, expr, name, given)
+    found = _builtin(engine, expr, name, given) or spoken_of.by_function(engine, expr, name, given)
     if found is not None:
         return found
     made = answer(engine, expr, target, engine.scope)
@@ -147,11 +154,10 @@ def _referred(engine: Engine, expr: n.Expr, scope: Scope, state: State) -> tuple
 
 
 def _callee(engine: Engine, expr: n.Call, receiver: Value, method: str | None, scope: Scope) -> Target | None:
-    if method is not None and receiver.made is not None:
-        found = engine.program.member(receiver.made, method)
-        if found is not None:
-            return found
-    return engine.program.resolve(expr.func, scope)
+    found = engine.program.member(receiver.made, method) if method is not None and receiver.made is not None else None
+    if found is None:
+        found = engine.program.resolve(expr.func, scope)
+    return engine.program.method(found, len(expr.args)) if found is not None else None
 
 
 def _run_model(engine: Engine, expr: n.Call, run: RunWord, state: State) -> Value:
@@ -423,7 +429,9 @@ def answer(engine: Engine, expr: n.Call, target: Target | None, scope: Scope) ->
     base = engine.program.derives(target, words.answers)
     if base is None:
         return None
-    code = expr.argument(1, "status_code")
+    code = expr.argument(words.answer_status.get(base, 1), "status_code")
+    if code is None and base in words.answer_status and len(expr.positional) == 1:
+        code = expr.positional[0]
     if isinstance(code, n.Entries):
         # Options: the status is one of them.
         code = next((v for k, v in code.entries if isinstance(k, n.Literal) and k.value == "status"), None)

@@ -42,7 +42,7 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     """True for a method of something that keeps records: by its class, by what it was made from, or by its name. A call of
     the service's own code is looked into instead; a list made here is no storage."""
     if target is not None and isinstance(target.node, n.Function):
-        return False
+        return _is_made_by_storage(engine, target)
     if receiver.origin is not None or receiver.role in ("local", "answer", "error"):
         return False
     words = engine.words
@@ -62,6 +62,18 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     # The first of several names counts as well (`prisma.user`), unless it is only the object around.
     root = names[1:2] if names[0] == engine.program.receiver else names[:1] if engine.program.receiver else []
     return any(words.storage_names.search(x) for x in (names[-1], *root)) or _is_record(engine, base)
+
+
+def _is_made_by_storage(engine: Engine, target: Target) -> bool:
+    """True for a method without a body in an interface of a storage library: the library makes the body from its name."""
+    owner = target.scope.owner if target.scope is not None else None
+    assert isinstance(target.node, n.Function)
+    if not isinstance(owner, n.Class) or not any(dotted(m.name) == "abstract" for m in target.node.marks):
+        return False
+    assert target.scope is not None
+    assert target.scope.parent is not None
+    full = engine.program.full_name(target.scope.parent, owner.name)
+    return engine.program.derives(Target(full, owner, target.scope.parent), engine.words.storage_packages) is not None
 
 
 def _package(name: str) -> str:
@@ -99,7 +111,7 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
         # The row of a statement that is executed later on.
         whole = next((v.whole for (a, _), v in zip(given, held, strict=True) if a.name is None or a.spread), None)
         return Value(taints=touched, attrs={a.name: v for a, v in given if a.name and not a.spread}, whole=whole)
-    if method in words.lookups:
+    if method in words.lookups or (words.lookup_prefixes and method.startswith(words.lookup_prefixes)):
         if receiver.touched or receiver.whole is not None:
             return receiver
         if touched and (method in words.queries or not words.language.takes_objects):

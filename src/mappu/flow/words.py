@@ -120,6 +120,17 @@ class Language(msgspec.Struct, frozen=True):
     writers: frozenset[str] = frozenset()
     # What a plain test of a value refuses beside its absence.
     falsy: str = ""
+    # Methods that count; methods that are true of nothing much, to what holds where they are false; and functions that are
+    # (or are not) true of a value of which that holds.
+    size_calls: frozenset[str] = frozenset()
+    empty_tests: Mapping[str, ConstraintKind] = {}
+    empty_functions: Mapping[str, tuple[ConstraintKind, bool]] = {}
+    # Methods that compare like an operator.
+    equal_tests: frozenset[str] = frozenset()
+    # True where members are read and written through methods named after them.
+    accessors: bool = False
+    # Methods of something that may not be there, which then throw what the function handed over makes.
+    or_throw: frozenset[str] = frozenset()
 
 
 class Words(msgspec.Struct, frozen=True):
@@ -181,6 +192,10 @@ class Words(msgspec.Struct, frozen=True):
     sends: bool = False
     # What the source of a value looks like that tells of a refusal by itself, where there is no status.
     refusal: re.Pattern[str] | None = None
+    # What names of methods begin with that read storage.
+    lookup_prefixes: tuple[str, ...] = ()
+    # The position of the status in the call that makes an answer, where it is not the second.
+    answer_status: Mapping[str, int] = {}
     # Members by which an error says which status it wants.
     status_members: frozenset[str] = frozenset({"status_code"})
 

@@ -14,7 +14,9 @@ def find(scan: Scan) -> Iterator[Gap]:
         groups: dict[tuple[str, str], list[FieldEvidence]] = {}
         for found in route.fields:
             idle = next((c for c in found.field.constraints if c.status == "idle"), None)
-            if idle is not None:
+            if idle is not None and not any(
+                r.below is not None and r.skipped == idle.why_not for r in found.shape.rules
+            ):
                 groups.setdefault((found.field.place, idle.why_not or ""), []).append(found)
         for (_, why_not), fields in groups.items():
             yield _gap(route, why_not, fields)

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from mappu.gaps.base import gap, remedy
+from mappu.gaps.base import gap, listed, remedy
 from mappu.inventory.model import Gap, Severity
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
@@ -22,10 +22,21 @@ def find(scan: Scan) -> Iterator[Gap]:
 
 def _container(found: FieldEvidence) -> str | None:
     """The path whose inside is not looked at; None where it is."""
+    below = _below(found)
+    if below is not None:
+        steps = found.field.path.split(".")
+        names = [s.rstrip("[]{}") for s in steps]
+        return ".".join((*steps[: names.index(below)], below)) if below in names else found.field.path
     if found.raw or found.field.standing != "bare" or not found.nested:
         return None
     path = found.field.path
     return (path[:-2] if path.endswith(("[]", "{}")) else path) or "*"
+
+
+def _below(found: FieldEvidence) -> str | None:
+    """The field around it that nothing goes into, though there are rules inside."""
+    idle = {c.why_not for c in found.field.constraints if c.status == "idle"}
+    return next((r.below for r in found.shape.rules if r.below is not None and r.skipped in idle), None)
 
 
 def _looked_into(route: RouteEvidence, path: str) -> bool:
@@ -41,7 +52,11 @@ def _gap(route: RouteEvidence, found: FieldEvidence, path: str) -> Gap:
     assert where is not None
     steps = found.field.path[len(path) :] if path != "*" else found.field.path
     in_list = "[]" in found.field.path
-    if steps.endswith("{}"):
+    if _below(found) is not None:
+        reason = next(r.skipped for r in found.shape.rules if r.below is not None)
+        inside = [f.field.path for f in route.fields if _below(f) is not None and _container(f) == path]
+        what = f"is not looked into: the rules of {found.field.model} on {listed(inside)} never run, as {reason}"
+    elif steps.endswith("{}"):
         what = "is checked to be a map; its keys and values are not looked at"
     elif steps.endswith("[]"):
         what = "is checked to be a list; its elements are not looked at"

@@ -14,15 +14,6 @@ from mappu.vocabularies import vocabularies
 
 kind = "unused-rules"
 
-# What models are declared with, by language.
-_DECLARES = {
-    "python": re.compile(rb"^class\s+([A-Z]\w*)\s*\(", re.M),
-    "javascript": re.compile(
-        rb"^(?:export\s+)?(?:class\s+([A-Z]\w*)|const\s+([A-Za-z]\w*)\s*=\s*(?:z|Joi|joi|yup|Yup|Type)\.)", re.M
-    ),
-}
-
-
 _WORD = re.compile(rb"\b[A-Za-z]\w*")
 
 
@@ -35,7 +26,7 @@ def find(scan: Scan) -> Iterator[Gap]:
 def _unused(service: Service) -> Iterator[Gap]:
     mine = [v for v in vocabularies() if v.language == service.language]
     tokens = [t for v in mine for t in v.tokens]
-    declares = _DECLARES[service.language]
+    declares = service.program.models
     declared: dict[bytes, str] = {}
     for path, data in service.sources():
         if any(t in data for t in tokens):

@@ -172,6 +172,8 @@ class Assembly:
         return Ran(RunBy("request checks", place.file, place.line, place.text or ""), _STATUS[run.result.effect], why)
 
     def constraint(self, rule: Rule, ran: Ran) -> Constraint:
+        if rule.skipped is not None and ran.status == "runs":
+            return Constraint(rule.kind, rule.value, "idle", rule.message, rule.declared, None, rule.skipped)
         broken = rule.breaks is not None and ran.status == "runs"
         status: Status = "breaks" if broken else ran.status
         why = rule.breaks if broken else ran.why_not

@@ -5,11 +5,12 @@ from collections.abc import Callable
 import msgspec
 
 from mappu.sources.walk import Tree
+from mappu.symbols.java import JavaNames
 from mappu.symbols.javascript import JavaScriptNames
 from mappu.symbols.names import Finder
 from mappu.symbols.python import PythonNames
 from mappu.symbols.scopes import Scope
-from mappu.syntax import javascript, python
+from mappu.syntax import java, javascript, python
 from mappu.syntax.nodes import Expr, FrontEnd
 from mappu.vocabularies.base_types_javascript import erased
 from mappu.vocabularies.shape import Reader, Shape
@@ -25,6 +26,7 @@ class Language(msgspec.Struct, frozen=True):
 
 
 LANGUAGES: tuple[Language, ...] = (
+    Language(java.front_end, JavaNames),
     Language(javascript.front_end, JavaScriptNames, erased),
     Language(python.front_end, PythonNames),
 )

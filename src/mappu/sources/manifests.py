@@ -13,6 +13,7 @@ from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import canonicalize_name
 
 from mappu.inventory.model import Place, Unfollowed
+from mappu.sources import jvm_manifests
 from mappu.sources.text import load
 from mappu.sources.walk import Tree
 
@@ -80,8 +81,9 @@ def service_roots(tree: Tree) -> tuple[dict[str, ServiceRoot], list[Unfollowed]]
             continue
         folder = str(PurePosixPath(path).parent)
         folder = "" if folder == "." else folder
-        if PurePosixPath(folder).name == "requirements":
-            folder = folder[: -len("requirements")].rstrip("/")
+        if PurePosixPath(folder).name in ("requirements", "gradle"):
+            # They speak of the folder around them.
+            folder = folder.rpartition("/")[0]
         try:
             manifest = reader(path, data.decode("utf-8", "replace"))
         except (
@@ -89,6 +91,7 @@ def service_roots(tree: Tree) -> tuple[dict[str, ServiceRoot], list[Unfollowed]]
             RecursionError,
             tomllib.TOMLDecodeError,
             configparser.Error,
+            jvm_manifests.Broken,
             TypeError,
             AttributeError,
         ) as error:
@@ -198,6 +201,22 @@ def _package_json(path: str, text: str) -> Manifest | None:
     return Manifest(path, name, tuple(packages), complete=bool(packages))
 
 
+def _maven(path: str, text: str) -> Manifest:
+    name, found, complete = jvm_manifests.maven(text)
+    return Manifest(path, name, tuple(Package(n, v, frozenset()) for n, v in found), complete)
+
+
+def _gradle(path: str, text: str) -> Manifest | None:
+    name, found, complete = jvm_manifests.gradle(text)
+    if not found and name is None:
+        return None
+    return Manifest(path, name, tuple(Package(n, v, frozenset()) for n, v in found), complete)
+
+
+def _catalogue(path: str, text: str) -> Manifest:
+    return Manifest(path, None, tuple(Package(n, v, frozenset()) for n, v in jvm_manifests.catalogue(text)), False)
+
+
 _READERS: tuple[tuple[str, Reader], ...] = (
     (r"pyproject\.toml", _pyproject),
     (r"requirements([-_.].*)?\.txt", _requirements),
@@ -205,14 +224,17 @@ _READERS: tuple[tuple[str, Reader], ...] = (
     (r"setup\.py", _setup_py),
     (r"Pipfile", _pipfile),
     (r"package\.json", _package_json),
+    (r"pom\.xml", _maven),
+    (r"(?:build|settings)\.gradle(?:\.kts)?", _gradle),
+    (r"libs\.versions\.toml", _catalogue),
 )
 
 # Endings of files that say something of a service without being its source or its manifest.
-DOCUMENTS = (".prisma",)
+DOCUMENTS = (".prisma", ".properties", "application.yml", "application.yaml")
 
 # Names and endings the walk must bring for the readers above.
 WANTED = ("pyproject.toml", "setup.cfg", "setup.py", "Pipfile", ".txt", "package.json", "tsconfig.json", "tsconfig.base.json",
-          "jsconfig.json", *DOCUMENTS)  # fmt: skip
+          "jsconfig.json", "pom.xml", ".gradle", ".gradle.kts", "libs.versions.toml", *DOCUMENTS)  # fmt: skip
 
 
 def _reader(path: PurePosixPath) -> Reader | None:

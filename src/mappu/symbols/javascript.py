@@ -31,6 +31,10 @@ class JavaScriptNames:
 
     builtins = _GLOBALS
     receiver: str | None = "this"
+    by_class = False
+    models = re.compile(
+        rb"^(?:export\s+)?(?:class\s+([A-Z]\w*)|const\s+([A-Za-z]\w*)\s*=\s*(?:z|Joi|joi|yup|Yup|Type)\.)", re.M
+    )
 
     def __init__(self, tree: Tree) -> None:
         self._tree = tree

@@ -1,7 +1,8 @@
 """Modules, names, members and types across files."""
 
+import re
 from collections.abc import Callable, Container, Iterable, Iterator
-from typing import Protocol
+from typing import Protocol, cast
 
 from mappu.symbols.scopes import Binding, Scope, Target, declared
 from mappu.syntax import nodes as n
@@ -19,10 +20,14 @@ Loader = Callable[[str], n.Module | None]
 
 class Finder(Protocol):
     """How a language finds files: one class a language, made for the tree that is scanned. `builtins` are the names known
-    without an import; `receiver` is the word for a method's own object, None where that is the first parameter."""
+    without an import; `receiver` is the word for a method's own object, None where that is the first parameter. `by_class`
+    where a dotted name leads to a class, whatever file it is in, and a method sees the members of its class by their bare
+    names; such a finder is a `ClassFinder`. `models` finds the names of what may be a model, in a file's bytes."""
 
     builtins: frozenset[str]
     receiver: str | None
+    by_class: bool
+    models: re.Pattern[bytes]
 
     def own_files(self, paths: Iterable[str]) -> list[str]:
         """Return the files that people wrote."""
@@ -32,6 +37,16 @@ class Finder(Protocol):
 
     def module_name(self, files: Container[str], path: str) -> str:
         """Return the name a file is known by in the names of what it holds."""
+
+
+class ClassFinder(Finder, Protocol):
+    """A finder of a language whose names lead to classes."""
+
+    def in_package(self, package: str, name: str) -> bool | None:
+        """True where a package outside the scan holds a class of that name, None where its classes are not known."""
+
+    def implementers(self, name: str) -> list[str]:
+        """Return the full names of the classes that say they implement an interface of that name."""
 
 
 class Names:
@@ -54,6 +69,11 @@ class Names:
     def receiver(self) -> str | None:
         """The word for a method's own object; None where that is its first parameter."""
         return self._finder.receiver
+
+    @property
+    def models(self) -> re.Pattern[bytes]:
+        """Finds the names of what may be a model, in a file's bytes."""
+        return self._finder.models
 
     # --- modules and scopes -------------------------------------------------------------------------------------------
 
@@ -109,8 +129,9 @@ class Names:
         """Return the bindings of a bare name seen from `scope`, and the scope that holds them."""
         at: Scope | None = scope
         while at is not None:
-            # A class body's names are not seen from inside its methods.
-            if not (isinstance(at.owner, n.Class) and at is not scope) and name in at.names:
+            # Some languages do not see a class body's names from inside its methods.
+            seen = self._finder.by_class or not isinstance(at.owner, n.Class) or at is scope
+            if seen and name in at.names:
                 return at.names[name], at
             at = at.parent
         return None
@@ -150,10 +171,87 @@ class Names:
         if name == self._finder.receiver:
             return self._around(scope)
         found = self.lookup(name, scope)
+        if found is None and self._finder.by_class:
+            return self._inherited(name, scope, steps) or self._in_packages(name, scope, steps)
         if found is None:
             return self._from_stars(name, scope, steps) or (Target(name) if name in self._finder.builtins else None)
         bindings, holder = found
         return self._target(bindings, name, holder, steps)
+
+    def _inherited(self, name: str, scope: Scope, steps: int) -> Target | None:
+        """A bare name that a class above the one around brings."""
+        around = self._around(scope)
+        lineage = self.ancestry(around)[1:] if around is not None and steps < MAX_STEPS else []
+        for each in lineage:
+            if isinstance(each.node, n.Class) and each.scope is not None:
+                inner = self.scope_of(each.node, each.scope)
+                if name in inner.names:
+                    return self._target(inner.names[name], name, inner, steps + 1)
+        return None
+
+    def _in_packages(self, name: str, scope: Scope, steps: int) -> Target | None:
+        """A bare name that the file's own package, or one it imports as a whole, brings."""
+        top = scope
+        while top.parent is not None:
+            top = top.parent
+        finder = cast(ClassFinder, self._finder)
+        stars, importer = top.stars, top.module.path
+        for star in stars:
+            if self._locate(importer, f"{star.module}.{name}", 0) is not None:
+                return self.class_by_name(importer, f"{star.module}.{name}", steps + 1)
+            base = self._locate(importer, star.module, 0)
+            outer = self.class_by_name(importer, star.module, steps + 1) if base is not None else None
+            inner = self.member(outer, name, steps + 1) if outer is not None else None
+            if inner is not None and inner.scope is not None:
+                return inner
+        if not stars and self._locate(importer, name, 0) is not None:
+            return self.class_by_name(importer, name, steps + 1)
+        known = next((s for s in stars if finder.in_package(s.module, name)), None)
+        if known is not None:
+            return Target(f"{known.module}.{name}")
+        if name in finder.builtins:
+            return Target(name)
+        # The first is the file's own package, whose files are all at hand.
+        unknown = [s for s in stars[1:] if finder.in_package(s.module, name) is None]
+        return Target(f"{unknown[0].module}.{name}") if len(unknown) == 1 and name[:1].isupper() else None
+
+    def class_by_name(self, importer: str, full: str, steps: int = 0) -> Target:
+        """Return the class (or the member of one) of a full dotted name."""
+        outer, _, last = full.rpartition(".")
+        path = self._locate(importer, full, 0)
+        inner = self.module_scope(path) if path is not None else None
+        if inner is not None and last in inner.names:
+            found = self._target(inner.names[last], last, inner, steps + 1)
+            if found is not None:
+                return found
+        if outer.rpartition(".")[2][:1].isupper() and steps <= MAX_STEPS:
+            base = self.class_by_name(importer, outer, steps + 1)
+            member = self.member(base, last, steps + 1) if base.scope is not None else None
+            if member is not None:
+                return member
+        return Target(full)
+
+    def method(self, target: Target, count: int) -> Target:
+        """The method that a call with so many arguments calls: the one of several of a name that takes them, and of an
+        interface's the only class's that implements it."""
+        node, scope = target.node, target.scope
+        if not self._finder.by_class or not isinstance(node, n.Function) or scope is None:
+            return target
+        same = [f for f in scope.names.get(node.name, ()) if isinstance(f, n.Function)]
+        fitting = [f for f in same if len(f.params) == count] or [f for f in same if f is node] or same
+        chosen = fitting[0] if fitting else node
+        target = Target(target.name, chosen, scope)
+        owner = scope.owner
+        if any(dotted(m.name) == "abstract" for m in chosen.marks) and isinstance(owner, n.Class):
+            made = [
+                self.class_by_name(scope.module.path, x)
+                for x in cast(ClassFinder, self._finder).implementers(owner.name)
+            ]
+            real = [t for t in made if any(a.node is owner for a in self.ancestry(t))]
+            found = self.member(real[0], chosen.name) if len(real) == 1 else None
+            if found is not None and isinstance(found.node, n.Function) and found.node is not chosen:
+                return self.method(found, count)
+        return target
 
     def _around(self, scope: Scope) -> Target | None:
         """The class whose method this scope is in."""
@@ -202,6 +300,8 @@ class Names:
 
     def _imported(self, binding: n.Import, holder: Scope, steps: int) -> Target | None:
         importer = holder.module.path
+        if self._finder.by_class and binding.name is not None:
+            return self.class_by_name(importer, f"{binding.module}.{binding.name}".lstrip("."), steps)
         path = self._locate(importer, binding.module, binding.level)
         if binding.name is None:
             inner = self.module_scope(path) if path is not None else None

@@ -1,6 +1,7 @@
 """How Python finds a module: packages, roots and relative imports, over the files of the scan."""
 
 import builtins
+import re
 import sys
 from collections.abc import Container, Iterable
 from pathlib import Path, PurePosixPath
@@ -14,6 +15,8 @@ class PythonNames:
     builtins = frozenset(dir(builtins))
     # A method's own object is its first parameter.
     receiver: str | None = None
+    by_class = False
+    models = re.compile(rb"^class\s+([A-Z]\w*)\s*\(", re.M)
 
     def __init__(self, tree: Tree) -> None:
         self.above = package_of(tree.root)

@@ -23,6 +23,8 @@ class Rule(msgspec.Struct, frozen=True):
 
     - `breaks`: why breaking it (or meeting it at all) ends as a 5xx, where it does; `mend` the word of the remedy for that.
     - `known`: False where the value is only the source of what makes it.
+    - `skipped`: why nothing runs this rule even where the rules around it run. `below` is the field that nothing goes into,
+      where that is why.
     """
 
     kind: ConstraintKind
@@ -32,6 +34,8 @@ class Rule(msgspec.Struct, frozen=True):
     breaks: str | None = None
     mend: str = "fit-type"
     known: bool = True
+    skipped: str | None = None
+    below: str | None = None
 
 
 class Note(msgspec.Struct, frozen=True):

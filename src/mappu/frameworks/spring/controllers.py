@@ -1,0 +1,131 @@
+"""Controllers: which methods of which classes serve which paths, with every prefix that goes in front."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from mappu.frameworks.base import Route, Service
+from mappu.frameworks.base_java import Marked, braces, classes, joined
+from mappu.sources.properties import properties
+from mappu.symbols.program import Scope, Target
+from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted
+from mappu.vocabularies.bean_validation.constraints import argument
+
+WEB = "org.springframework.web.bind.annotation."
+_CONTROLLERS = (WEB + "RestController", "org.springframework.stereotype.Controller")
+_VERBS = {
+    "GetMapping": "GET",
+    "PostMapping": "POST",
+    "PutMapping": "PUT",
+    "PatchMapping": "PATCH",
+    "DeleteMapping": "DELETE",
+}
+_CONTEXT = (
+    "server.servlet.context-path",
+    "server.servlet.contextPath",
+    "spring.webflux.base-path",
+    "server.context-path",
+)
+# The annotations of these are looked for on what they annotate.
+MAX_COMPOSED = 3
+
+
+class Mapped(msgspec.Struct, frozen=True):
+    """What a mapping annotation says: the verbs (none: any), and the paths."""
+
+    verbs: tuple[str, ...]
+    paths: tuple[str, ...]
+
+
+class Controllers(Marked):
+    """The controllers of one service."""
+
+    def __init__(self, service: Service) -> None:
+        super().__init__(service)
+        self.prefix = self._context()
+
+    def _context(self) -> str:
+        """What the service's settings put in front of every path."""
+        found = ""
+        for document in self.service.reader.documents:
+            if document.path.rpartition("/")[2].startswith(("application.", "bootstrap.")):
+                settings = properties(document)
+                found = next((settings[k] for k in _CONTEXT if k in settings), found)
+        return found if "${" not in found else ""
+
+    def routes(self) -> Iterator[Route]:
+        for class_, scope in classes(self.service, (b"Controller", b"Mapping")):
+            if class_.form == "class" and self._composed(class_.marks, scope, _CONTROLLERS) is not None:
+                yield from self._of_class(class_, scope)
+
+    def _composed(
+        self, marks: tuple[n.Mark, ...], scope: Scope, names: tuple[str, ...], depth: int = 0
+    ) -> n.Mark | None:
+        """An annotation of one of the names: there, or on an annotation of the service's own that is there."""
+        found = self.find(marks, scope, names)
+        for mark in marks if found is None and depth < MAX_COMPOSED else ():
+            target = self.program.resolve(mark.name, scope)
+            if target is not None and isinstance(target.node, n.Class) and target.scope is not None:
+                if self._composed(target.node.marks, target.scope, names, depth + 1) is not None:
+                    return mark
+        return found
+
+    def _of_class(self, class_: n.Class, scope: Scope) -> Iterator[Route]:
+        target = Target(self.program.full_name(scope, class_.name), class_, scope)
+        lineage = [
+            (a.node, a.scope)
+            for a in self.program.ancestry(target)
+            if isinstance(a.node, n.Class) and a.scope is not None
+        ]
+        above = next((m for c, s in lineage if (m := self._mapping(c.marks, s)) is not None), Mapped((), ("",)))
+        done: set[tuple[str, int]] = set()
+        for owner, holder in lineage:
+            inner = self.program.scope_of(owner, holder)
+            for method in owner.methods:
+                key = (method.name, len(method.params))
+                mapping = self._mapping(method.marks, inner)
+                if mapping is None or key in done:
+                    continue
+                done.add(key)
+                # A method that an interface maps is the class's own.
+                real, at = self._implemented(lineage, method) or (method, inner)
+                yield from self._routes(class_, real, at, above, mapping)
+
+    def _implemented(self, lineage: list[tuple[n.Class, Scope]], method: n.Function) -> tuple[n.Function, Scope] | None:
+        for owner, holder in lineage:
+            for each in owner.methods:
+                same = each.name == method.name and len(each.params) == len(method.params)
+                if same and not any(dotted(m.name) == "abstract" for m in each.marks):
+                    return each, self.program.scope_of(owner, holder)
+        return None
+
+    def _routes(self, class_: n.Class, method: n.Function, scope: Scope, above: Mapped, own: Mapped) -> Iterator[Route]:
+        symbol = f"{class_.name}.{method.name}"
+        for top in above.paths:
+            for path in own.paths:
+                shown, rules = braces(joined(self.prefix, top, path))
+                for verb in own.verbs or above.verbs or ("ALL",):
+                    yield Route("spring", "http", verb, shown, method, scope, symbol, path_rules=rules)
+
+    def _mapping(self, marks: tuple[n.Mark, ...], scope: Scope, depth: int = 0) -> Mapped | None:
+        """What the mapping annotation among them says, composed ones of the service's own included."""
+        for mark in marks:
+            name = self.name(mark, scope)
+            last = name.removeprefix(WEB)
+            if name.startswith(WEB) and (last in _VERBS or last == "RequestMapping"):
+                given = argument(mark, "path") or argument(mark, "value")
+                verbs: tuple[str, ...] = (_VERBS[last],) if last in _VERBS else self._verbs(mark, scope)
+                return Mapped(verbs, tuple(self.texts(given, scope)) or ("",))
+            target = self.program.resolve(mark.name, scope) if depth < MAX_COMPOSED else None
+            if target is not None and isinstance(target.node, n.Class) and target.scope is not None:
+                inner = self._mapping(target.node.marks, target.scope, depth + 1)
+                if inner is not None:
+                    given = argument(mark, "path") or argument(mark, "value")
+                    return Mapped(inner.verbs, tuple(self.texts(given, scope)) or inner.paths)
+        return None
+
+    def _verbs(self, mark: n.Mark, scope: Scope) -> tuple[str, ...]:
+        given = argument(mark, "method")
+        listed = self.program.elements(given, scope) or ([(given, scope)] if given is not None else [])
+        return tuple((dotted(e) or "").rpartition(".")[2] for e, _ in listed)
