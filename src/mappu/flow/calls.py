@@ -375,6 +375,9 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
 
 def _pattern(engine: Engine, expr: n.Expr, scope: Scope) -> str | None:
     """The text of a pattern made beforehand, here or behind a name."""
+    text = engine.program.text(expr, scope) if engine.words.language.text_patterns else None
+    if text is not None:
+        return text
     made = engine.program.value(expr, scope)
     if made is None or not isinstance(made[0], n.Call) or not made[0].positional:
         return None

@@ -321,7 +321,11 @@ class Engine:
                 state.status = (status, self.place(target))
             return
         if held.role in ("lookup", "entity"):
-            self.store(value, self.place(target), state, at_once=False)
+            place = self.place(target)
+            self.store(value, place, state, at_once=False)
+            if value.origin is not None and not value.via and held.made is not None:
+                into = Into(n.Call(target.span, target, ()), self.scope, held.made)
+                self.report.writes.append(Write(value.origin, name, into, place, value.origin in state.present))
         if isinstance(base, n.Name) and base.id in state.env and held.origin is None:
             attrs = {**held.attrs, name: value}
             state.env[base.id] = held.but(attrs=attrs)

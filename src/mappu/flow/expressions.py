@@ -111,6 +111,8 @@ def annotated(engine: Engine, stmt: n.Variable, made: Value) -> Value:
             calls.model_run(engine, stmt, run, made)
         elif not made.via:
             engine.report.typed.append(Typed(made.origin, stmt.type, engine.scope, engine.place(stmt)))
+    if made.role == "lookup" and made.made is None and stmt.type is not None and engine.words.language.accessors:
+        return made.but(made=engine.program.class_of(Target(stmt.name, stmt, engine.scope)))
     if made is NOTHING and stmt.type is not None:
         target = engine.program.class_of(Target(stmt.name, stmt, engine.scope))
         return Value(made=target) if target is not None else made

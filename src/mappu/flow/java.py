@@ -69,6 +69,7 @@ language = Language(
     empty_tests={"isEmpty": "notEmpty", "isBlank": "notBlank"},
     equal_tests=frozenset({"equals", "equalsIgnoreCase"}),
     accessors=True,
+    text_patterns=True,
     or_throw=frozenset({"orElseThrow"}),
     empty_functions={
         "org.springframework.util.StringUtils.hasText": ("notBlank", True),

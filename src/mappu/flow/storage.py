@@ -48,7 +48,8 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     words = engine.words
     if receiver.role in ("store", "lookup", "entity") or (receiver.made is not None and words.is_entity(receiver.made)):
         return True
-    if target is not None and target.scope is None and _is_of_storage(target.name, words.storage_packages):
+    outside = [t.name for t in (target, receiver.made) if t is not None and t.scope is None]
+    if any(_is_of_storage(name, words.storage_packages) for name in outside):
         return True
     assert isinstance(expr.func, n.Member)
     if expr.func.name in words.plain_stores:
@@ -73,7 +74,8 @@ def _is_made_by_storage(engine: Engine, target: Target) -> bool:
     assert target.scope is not None
     assert target.scope.parent is not None
     full = engine.program.full_name(target.scope.parent, owner.name)
-    return engine.program.derives(Target(full, owner, target.scope.parent), engine.words.storage_packages) is not None
+    lineage = engine.program.ancestry(Target(full, owner, target.scope.parent))
+    return any(a.name.startswith(f"{p}.") for a in lineage[1:] for p in engine.words.storage_packages)
 
 
 def _package(name: str) -> str:

@@ -127,6 +127,8 @@ class Language(msgspec.Struct, frozen=True):
     empty_functions: Mapping[str, tuple[ConstraintKind, bool]] = {}
     # Methods that compare like an operator.
     equal_tests: frozenset[str] = frozenset()
+    # True where a pattern may be written as plain text.
+    text_patterns: bool = False
     # True where members are read and written through methods named after them.
     accessors: bool = False
     # Methods of something that may not be there, which then throw what the function handed over makes.

@@ -111,16 +111,20 @@ class Taken(msgspec.Struct, frozen=True, eq=False):
     declared: Place
     origin: Origin
     default: Default | None = None
-    # True where what was checked takes effect only once the handler asks for the outcome.
+    # True where what was checked takes effect only once the handler asks for the outcome; `told_to` is the parameter that it is
+    # told to, where the rules run whether or not anybody asks.
     awaits: bool = False
+    told_to: str | None = None
 
 
 class Ran(msgspec.Struct, frozen=True):
-    """What runs the rules of something taken, what a failed rule then ends as, and why it is not a refusal."""
+    """What runs the rules of something taken, what a failed rule then ends as, and why it is not a refusal. `binder` is what
+    checks the types all the same, where the rules are not run."""
 
     run_by: RunBy | None
     status: Status = "runs"
     why_not: str | None = None
+    binder: RunBy | None = None
 
 
 class Taking(msgspec.Struct, frozen=True, eq=False):

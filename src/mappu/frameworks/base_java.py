@@ -39,7 +39,8 @@ def words(
     }  # fmt: skip
     return Words(
         language=language, errors=errors, mapped=mapped, runs=runs, casts=lambda *_: None,
-        known_errors=known_errors(), is_entity=lambda target: storage.is_entity(service.program, target), stores=storage.STORES, stages=storage.STAGES,
+        known_errors=known_errors(), is_entity=lambda target: storage.is_entity(service.program, target),
+        stores=storage.STORES, stages=storage.STAGES,
         commits=frozenset(), plain_stores=storage.PLAIN_STORES, storage_packages=storage.PACKAGES,
         storage_names=storage.NAMES, queries=storage.QUERIES, lookups=storage.LOOKUPS, checkers=CHECKERS, house=house,
         keyed=storage.KEYED, lookup_prefixes=storage.LOOKUP_PREFIXES, **{**defaults, **own},

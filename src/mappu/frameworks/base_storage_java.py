@@ -38,10 +38,9 @@ QUERIES = frozenset({"query", "queryForObject", "queryForList", "createQuery", "
 # Writes whose first argument says which record is meant.
 KEYED = frozenset({"put", "putIfAbsent", "replace", "set"})
 PACKAGES = frozenset({
-    "org.springframework.data.jpa.repository.JpaRepository", "org.springframework.data.repository.CrudRepository",
-    "org.springframework.data.mongodb.repository.MongoRepository", "org.springframework.jdbc.core.JdbcTemplate",
-    "org.springframework.jdbc.core.simple.JdbcClient", "org.springframework.data.mongodb.core.MongoTemplate",
-    "jakarta.persistence.EntityManager", "javax.persistence.EntityManager",
+    "org.springframework.data", "org.springframework.jdbc", "jakarta.persistence", "javax.persistence", "org.hibernate",
+    "com.mongodb", "redis.clients", "io.quarkus.hibernate", "io.quarkus.mongodb", "io.micronaut.data", "org.jooq", "java.sql",
+    "com.baomidou.mybatisplus", "org.apache.ibatis",
 })  # fmt: skip
 NAMES = re.compile(
     r"^(?:db|repo|repository|dao|store|storage|em|entityManager|jdbc|jdbcTemplate|jdbcClient|template|records|table|cache|session|"

@@ -56,6 +56,15 @@ def find(scan: Scan) -> Iterator[Gap]:
                 # Always there, always text, and only looked up by.
                 continue
             yield _single(route, found)
+        for found in route.fields:
+            if found not in bare and _only_text(found):
+                yield _single(route, found)
+
+
+def _only_text(found: FieldEvidence) -> bool:
+    """True for a text that has only to be one, and becomes part of something that reads it."""
+    plain = found.field.standing == "shape-only" and found.field.type == "string" and not found.shape.closed
+    return plain and not found.raw and any(s.what != "storage" for s in found.sinks)
 
 
 def _together(bodies: list[FieldEvidence]) -> list[list[FieldEvidence]]:
@@ -134,6 +143,9 @@ def _single(route: RouteEvidence, found: FieldEvidence) -> Gap:
     label = _WHERE[field.place]
     sinks = _sinks([found])
     how = "is read by hand" if found.raw else "has no type that anything checks"
+    if _only_text(found):
+        how = "may be any text"
+        sinks = [s for s in sinks if s.what != "storage"]
     end = _reaches(sinks, where) if sinks else "nothing checks its type or its value"
     name = field.path.replace("-", "_").replace(".", "_")
     fix = remedy(route, f"bind-{field.place}", name=name)

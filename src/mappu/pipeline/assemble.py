@@ -165,13 +165,22 @@ class Assembly:
     def awaited(self, taken: Taken) -> Ran:
         """What becomes of checks whose outcome is only gathered: told by whoever asks for it."""
         run = next((r for r in self.report.runs if r.origin == ALL), None)
+        declared = taken.declared
+        by = RunBy("request binder", declared.file, declared.line, declared.text or "")
+        if run is None and taken.told_to is not None:
+            said = f"the rules run here, and nothing acts on the outcome in `{taken.told_to}`"
+            self.report.events.append(Event("ignored-outcome", declared, said, taken.origin))
+            return Ran(by, "leaks", said, by)
         if run is None:
             return Ran(None, "idle", "nothing on this route asks for the outcome of these checks")
         place = run.place
         why = None if run.result.effect == "rejects" else "the outcome is asked for and not acted on"
-        return Ran(RunBy("request checks", place.file, place.line, place.text or ""), _STATUS[run.result.effect], why)
+        return Ran(RunBy("request checks", place.file, place.line, place.text or ""), _STATUS[run.result.effect], why,
+                   by if taken.told_to is not None else None)  # fmt: skip
 
     def constraint(self, rule: Rule, ran: Ran) -> Constraint:
+        if rule.typed and ran.binder is not None:
+            return Constraint(rule.kind, rule.value, "runs", rule.message, rule.declared, ran.binder, None)
         if rule.skipped is not None and ran.status == "runs":
             return Constraint(rule.kind, rule.value, "idle", rule.message, rule.declared, None, rule.skipped)
         broken = rule.breaks is not None and ran.status == "runs"
@@ -379,12 +388,12 @@ class Assembly:
         laid, shape = draft.laid, draft.laid.shape
         sinks = tuple(s for s in self.report.sinks if _meets(s, laid.origin, draft.raw))
         runs = draft.ran is not None and draft.ran.run_by is not None and draft.ran.status == "runs"
+        runs = runs or (draft.ran is not None and draft.ran.binder is not None)
         checked = runs and shape.known and draft.type != "any" and not draft.raw
         if draft.by_hand and draft.type == "boolean":
             checked = any(c.kind == "type" and c.status == "runs" for c in draft.constraints)
         closed = shape.closed or any(r.kind in ("enum", "const", "format") for r in shape.rules)
         constraints = tuple(draft.constraints)
-        idle = draft.ran is not None and draft.ran.status == "idle"
         unknown = draft.ran is not None and draft.ran.status == "unknown"
         standing = field_standing(
             constraints, type_=draft.type, shape_checked=checked, closed=closed,
@@ -395,7 +404,10 @@ class Assembly:
             standing = _FARES.get(draft.ran.status, standing)
         # Beside an uploaded file the rest of the body comes as parts of the same form.
         place: PlaceIn = "form" if laid.place == "body" and self.uploads else laid.place
-        field = Field(place, laid.path, draft.type, draft.required and not idle, shape.nullable, standing, laid.model,
+        # What is asked for by a rule is not asked for where the rule refuses nothing.
+        bound = draft.ran is not None and draft.ran.binder is not None and not laid.nested
+        refused = bound or draft.ran is None or draft.by_hand or draft.ran.status in ("runs", "unknown")
+        field = Field(place, laid.path, draft.type, draft.required and refused, shape.nullable, standing, laid.model,
                       laid.declared, constraints)  # fmt: skip
         return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks,
                              shape.alternatives, self.entities.get(laid.place))  # fmt: skip

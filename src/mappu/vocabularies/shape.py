@@ -23,6 +23,7 @@ class Rule(msgspec.Struct, frozen=True):
 
     - `breaks`: why breaking it (or meeting it at all) ends as a 5xx, where it does; `mend` the word of the remedy for that.
     - `known`: False where the value is only the source of what makes it.
+    - `typed`: it is what the type says by itself, which whatever makes the value of the text checks.
     - `skipped`: why nothing runs this rule even where the rules around it run. `below` is the field that nothing goes into,
       where that is why.
     """
@@ -34,6 +35,7 @@ class Rule(msgspec.Struct, frozen=True):
     breaks: str | None = None
     mend: str = "fit-type"
     known: bool = True
+    typed: bool = False
     skipped: str | None = None
     below: str | None = None
 

@@ -92,9 +92,8 @@ class Parameters(Marked):
             if type_name in _REQUESTS or type_name in _RESULTS:
                 requests.add(param.name)
                 continue
-            found = self.bound(
-                route, param, self._type_name(after.type, scope) in _RESULTS if after is not None else False
-            )
+            asked = after.name if after is not None and self._type_name(after.type, scope) in _RESULTS else None
+            found = self.bound(route, param, asked)
             if found is None:
                 continue
             taken.append(found)
@@ -129,7 +128,7 @@ class Parameters(Marked):
                         found.extend((m, inner) for m in method.params[position].marks)
         return tuple(found)
 
-    def bound(self, route: Route, param: n.Param, asked: bool) -> Taken | None:
+    def bound(self, route: Route, param: n.Param, asked: str | None) -> Taken | None:
         """What a parameter is bound to; None for what is none of the client's. `asked` where the outcome of its rules goes to
         the parameter behind it."""
         scope = route.scope
@@ -189,7 +188,7 @@ class Parameters(Marked):
         return Default(found is not None, value, self.service.place(given, scope), checked=True)
 
     def _implicit(self, route: Route, param: n.Param, type_name: str, declared: Place, rest: tuple[tuple[n.Mark, Scope], ...],
-                  asked: bool) -> Taken | None:  # fmt: skip
+                  asked: str | None) -> Taken | None:  # fmt: skip
         """A parameter without a binding annotation: simple ones are query parameters, classes of the service's own take query
         parameters or a form."""
         if type_name == _PAGEABLE:
@@ -215,7 +214,7 @@ class Parameters(Marked):
         return self._whole(route, param, self._form(route), declared, rest, asked, True)
 
     def _whole(self, route: Route, param: n.Param, place: PlaceIn, declared: Place, rest: tuple[tuple[n.Mark, Scope], ...],
-               asked: bool, required: bool) -> Taken:  # fmt: skip
+               asked: str | None, required: bool) -> Taken:  # fmt: skip
         """A body, or an object made of the parameters."""
         type_name = self._type_name(param.type, route.scope)
         groups = self._groups(rest)
@@ -231,9 +230,10 @@ class Parameters(Marked):
             shape = shape.with_(skipped=why)
         if shape.type == "string" and not shape.rules:
             shape = Shape()
-        awaits = asked and why is None and bool(shape.fields)
+        awaits = asked is not None and why is None and bool(shape.fields)
         needed = required and place == "body"
-        return Taken(place, "", shape.with_(nullable=False), needed, declared, Origin(place), awaits=awaits)
+        return Taken(place, "", shape.with_(nullable=False), needed, declared, Origin(place), awaits=awaits,
+                     told_to=asked)  # fmt: skip
 
     def _groups(self, marks: Iterable[tuple[n.Mark, Scope]]) -> frozenset[str]:
         """The groups that `@Validated(…)` names, with those they inherit."""
@@ -287,18 +287,18 @@ class Parameters(Marked):
         by = RunBy("request binder", declared.file, declared.line, declared.text or "")
         if taken.shape.skipped is not None:
             # Its types are checked all the same; its rules are not.
-            return Ran(None, "idle", taken.shape.skipped)
+            return Ran(None, "idle", taken.shape.skipped, by)
         if not taken.wire or not _limits(taken.shape):
             return Ran(by)
         if self.has_provider is False:
-            return Ran(None, "idle", NO_PROVIDER)
+            return Ran(None, "idle", NO_PROVIDER, by)
         if self._class_validated(route):
             interceptor = RunBy("method interceptor", declared.file, declared.line, declared.text or "")
             if mapped == 0:
-                return Ran(interceptor, "unknown", "what its error is answered with could not be followed")
+                return Ran(interceptor, "unknown", "what its error is answered with could not be followed", by)
             if mapped is None or mapped >= 500:
                 why = "the interceptor's ConstraintViolationException is mapped by nothing: it ends as a 5xx"
-                return Ran(interceptor, "breaks", why)
+                return Ran(interceptor, "breaks", why, by)
             return Ran(interceptor)
         if self.validates_methods is None:
             return Ran(
@@ -306,11 +306,11 @@ class Parameters(Marked):
                 "unknown",
                 "whether rules on parameters run depends on a version that the build file does not tell",
             )
-        return Ran(by) if self.validates_methods else Ran(None, "idle", NOT_CHECKED)
+        return Ran(by) if self.validates_methods else Ran(None, "idle", NOT_CHECKED, by)
 
 
 def _rules(shape: Shape) -> Iterator[Rule]:
-    yield from (r for r in shape.rules if r.kind not in ("enum", "format"))
+    yield from (r for r in shape.rules if not r.typed)
     for field in shape.fields:
         yield from _rules(field.shape)
     for part in (shape.items, shape.values):

@@ -86,7 +86,7 @@ class Reading:
             type_ = TYPES[name]
             return Shape(type_, nullable=name not in PRIMITIVES, closed=type_ == "boolean")
         if name in FORMATS:
-            rule = Rule("format", FORMATS[name], self.place(base, scope)) if base is not None else None
+            rule = Rule("format", FORMATS[name], self.place(base, scope), typed=True) if base is not None else None
             return Shape("string", nullable=True, closed=True, rules=(rule,) if rule is not None else ())
         if name in FILES:
             return Shape("file")
@@ -103,7 +103,7 @@ class Reading:
             return UNKNOWN
         if target.node.form == "enum":
             names = [m.name for m in target.node.body if isinstance(m, n.Variable)]
-            rule = Rule("enum", names, self.place(target.node, target.scope))
+            rule = Rule("enum", names, self.place(target.node, target.scope), typed=True)
             return Shape("string", nullable=True, closed=True, rules=(rule,) if names else (), model=target.node.name)
         if target.node.form == "interface" and not self.properties(target):
             return UNKNOWN
@@ -156,6 +156,9 @@ class Reading:
             required = required or (
                 not shape.nullable and dotted(variable.type) not in PRIMITIVES and _is_kotlin(scope)
             )
+            if dotted(variable.type) in PRIMITIVES and not _is_kotlin(scope):
+                # Left out it becomes nought, which a rule may refuse.
+                required = variable.value is None and any(_refuses_nought(r) for r in shape.rules)
             if record or _is_kotlin(scope):
                 required = required or any(self._is_true(m, s, "required") for m, s in marks)
             wire = self._wire(marks) or (re.sub(r"(?<=[a-z0-9])([A-Z])", r"_\1", name).lower() if snake else name)
@@ -284,12 +287,23 @@ class Reading:
 _REFUSING = frozenset({"notNull", "notBlank", "notEmpty"})
 
 
+def _refuses_nought(rule: Rule) -> bool:
+    value = rule.value
+    if rule.skipped is not None or rule.breaks is not None:
+        return False
+    if rule.kind == "const":
+        return value is True
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return False
+    tests = {"minimum": value > 0, "exclusiveMinimum": value >= 0, "maximum": value < 0, "exclusiveMaximum": value <= 0}
+    return tests.get(rule.kind, False)
+
+
 def _unentered(shape: Shape, below: str) -> Shape:
     """The same with rules that nothing gets to, down to its end."""
     why = f"nothing goes into `{below}`: it takes @Valid on it for the rules of what is in it to run"
     rules = tuple(
-        r if r.kind in ("enum", "format") and r.skipped is None and shape.closed
-        else msgspec.structs.replace(r, skipped=why, below=below)
+        r if r.typed else msgspec.structs.replace(r, skipped=why, below=below)
         for r in shape.rules
     )  # fmt: skip
     return shape.with_(

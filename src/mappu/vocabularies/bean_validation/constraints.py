@@ -124,9 +124,11 @@ class Constraints:
         for each in node.marks:
             full = self.program.name_of(each.name, holder) or ""
             if full in CONSTRAINT:
-                for expr, at in self.program.elements(argument(each, "validatedBy"), holder) or [
-                    (e, holder) for e in (argument(each, "validatedBy"),) if e is not None
-                ]:
+                given = argument(each, "validatedBy")
+                listed = self.program.elements(given, holder)
+                if not listed and given is not None and not isinstance(given, n.Items):
+                    listed = [(given, holder)]
+                for expr, at in listed:
                     name = dotted(expr) or at.module.text(expr)
                     rules.append(Rule("custom", name.rpartition(".")[2], place, message))
             elif depth < MAX_COMPOSED:
