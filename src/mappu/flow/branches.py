@@ -51,8 +51,8 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
     # Where the other arm leaves, code in this one stands under no condition that matters.
     taken = _arm(engine, stmt.then, then, None if _leaves(stmt.other) else Condition(text, facts.if_true))
     skipped = _arm(engine, stmt.other, other, None if _leaves(stmt.then) else Condition(f"not {text}", facts.if_false))
-    guard(engine, facts.if_false, stmt.then, taken, then, state)
-    guard(engine, facts.if_true, stmt.other, skipped, other, state)
+    guard(engine, facts.if_false, stmt.then, taken, then, state, beside=bool(stmt.other))
+    guard(engine, facts.if_true, stmt.other, skipped, other, state, beside=bool(stmt.then))
     outcome = Outcome()
     outcome.absorb(taken)
     outcome.absorb(skipped)
@@ -95,12 +95,14 @@ def guard(
     outcome: Outcome,
     after: State,
     before: State,
+    beside: bool = False,
 ) -> None:
-    """Judge a branch: where it refuses, what its condition rules out becomes a check."""
+    """Judge a branch: where it refuses, what its condition rules out becomes a check. `beside` where the other way has code of
+    its own."""
     if not body or not findings:
         return
     if outcome.falls:
-        guard_that_falls(engine, findings, body, outcome, after, before)
+        guard_that_falls(engine, findings, body, outcome, after, before, beside)
         return
     ends = [e for e in outcome.exits if e.kind in ("return", "raise")]
     if not ends or any(e.kind == "loop" for e in outcome.exits):
@@ -173,6 +175,7 @@ def guard_that_falls(
     outcome: Outcome,
     after: State,
     before: State,
+    beside: bool = False,
 ) -> None:
     if engine.sends:
         fresh = [s for s in after.sent if s not in before.sent]
@@ -193,7 +196,7 @@ def guard_that_falls(
     gathered = _gathering(engine, body, before)
     if gathered is not None:
         engine.frame.pending.setdefault(gathered, []).extend(findings)
-    elif outcome.falls and _only_notices(engine, body):
+    elif outcome.falls and not beside and _only_notices(engine, body):
         for finding in findings:
             # A remark on something that is no limit of a value is only a remark.
             if finding.run is not None:

@@ -15,9 +15,22 @@ def seen(scan: Scan, kind: str, closed_by: str) -> Iterator[Gap]:
         for event in route.report.events:
             if event.kind == kind and not _cannot_be(route, event):
                 places.setdefault((event.place.file, event.place.line), event)
+        alike: dict[tuple[object, ...], list[Event]] = {}
         for event in places.values():
-            field, place = named(route, event)
-            yield gap(kind, route, event.place, event.why, remedy(route, closed_by), field=field, place=place)
+            # Several checks of one field that end the same way are mended in one go.
+            alike.setdefault(
+                (event.origin, event.place.file) if event.origin is not None else (event.place,), []
+            ).append(event)
+        for first, *more in alike.values():
+            field, place = named(route, first)
+            also = (
+                f"; so do {len(more)} more checks of it"
+                if len(more) > 1
+                else "; so does one more of it"
+                if more
+                else ""
+            )
+            yield gap(kind, route, first.place, first.why + also, remedy(route, closed_by), field=field, place=place)
 
 
 def _cannot_be(route: RouteEvidence, event: Event) -> bool:
