@@ -96,6 +96,8 @@ class Route(msgspec.Struct, frozen=True, eq=False):
     symbol: str
     before: tuple[Dependency, ...] = ()
     links: tuple[Link, ...] = ()
+    # What else a request must have to come here, where others of the same path go elsewhere.
+    only: str = ""
     # Limits that the path itself puts on its parameters.
     path_rules: Mapping[str, str] = {}
 

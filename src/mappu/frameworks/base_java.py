@@ -129,4 +129,4 @@ def braces(path: str) -> tuple[str, dict[str, str]]:
             rules[match[1]] = match[2].strip()
         return f"{{{match[1].lstrip('*')}}}"
 
-    return re.sub(r"\{\s*(\*?\w+)\s*(?::((?:[^{}]|\{[^{}]*\})*))?\}", plain, path), rules
+    return re.sub(r"\{\s*(\*?[\w.-]+)\s*(?::((?:[^{}]|\{[^{}]*\})*))?\}", plain, path), rules

@@ -481,7 +481,10 @@ def assemble(framework: Framework, service: Service, routes: Iterable[Route], wo
     for route in routes:
         key = f"{route.method} {route.path}"
         if key in seen:
-            service.note(route.handler, route.scope, f"{key} is served by an earlier route: this one is never reached")
+            said = f"{key} is served by an earlier route: this one is never reached"
+            if route.only:
+                said = f"{key} has another handler, for requests with {route.only}: it is not listed"
+            service.note(route.handler, route.scope, said)
             continue
         seen.add(key)
         try:

@@ -184,11 +184,13 @@ class Assign(Node, frozen=True):
 
 
 class Mark(Node, frozen=True):
-    """Something written beside a declaration that may mean a rule: decorator, annotation, attribute, tag, doc tag."""
+    """Something written beside a declaration that may mean a rule: decorator, annotation, attribute, tag, doc tag. `site` is
+    what it is put on, where one declaration is several things at once."""
 
     name: "Expr"
     args: tuple[Arg, ...] | None
     form: Word["decorator", "annotation", "attribute", "tag", "doc"] = "decorator"
+    site: str | None = None
 
     def as_call(self) -> Call:
         """The mark read as a call of its name."""

@@ -36,6 +36,9 @@ class Mapped(msgspec.Struct, frozen=True):
 
     verbs: tuple[str, ...]
     paths: tuple[str, ...]
+    # Query parameters that must be there, and what else tells requests of one path apart.
+    asks: str = ""
+    only: str = ""
 
 
 class Controllers(Marked):
@@ -106,7 +109,8 @@ class Controllers(Marked):
             for path in own.paths:
                 shown, rules = braces(joined(self.prefix, top, path))
                 for verb in own.verbs or above.verbs or ("ALL",):
-                    yield Route("spring", "http", verb, shown, method, scope, symbol, path_rules=rules)
+                    yield Route("spring", "http", verb, shown + own.asks, method, scope, symbol, only=own.only,
+                                path_rules=rules)  # fmt: skip
 
     def _mapping(self, marks: tuple[n.Mark, ...], scope: Scope, depth: int = 0) -> Mapped | None:
         """What the mapping annotation among them says, composed ones of the service's own included."""
@@ -116,13 +120,21 @@ class Controllers(Marked):
             if name.startswith(WEB) and (last in _VERBS or last == "RequestMapping"):
                 given = argument(mark, "path") or argument(mark, "value")
                 verbs: tuple[str, ...] = (_VERBS[last],) if last in _VERBS else self._verbs(mark, scope)
-                return Mapped(verbs, tuple(self.texts(given, scope)) or ("",))
+                asks = [t for t in self.texts(argument(mark, "params"), scope) if not t.startswith("!")]
+                told = [
+                    f"{x} {scope.module.text(e)}"
+                    for x in ("consumes", "produces", "headers", "params")
+                    if (e := argument(mark, x)) is not None
+                ]
+                paths = tuple(self.texts(given, scope)) or ("",)
+                return Mapped(verbs, paths, "?" + "&".join(asks) if asks else "", " and ".join(told))
             target = self.program.resolve(mark.name, scope) if depth < MAX_COMPOSED else None
             if target is not None and isinstance(target.node, n.Class) and target.scope is not None:
                 inner = self._mapping(target.node.marks, target.scope, depth + 1)
                 if inner is not None:
                     given = argument(mark, "path") or argument(mark, "value")
-                    return Mapped(inner.verbs, tuple(self.texts(given, scope)) or inner.paths)
+                    paths = tuple(self.texts(given, scope)) or inner.paths
+                    return Mapped(inner.verbs, paths, inner.asks, inner.only)
         return None
 
     def _verbs(self, mark: n.Mark, scope: Scope) -> tuple[str, ...]:

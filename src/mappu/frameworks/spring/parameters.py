@@ -4,9 +4,9 @@ import re
 from collections.abc import Iterable, Iterator
 
 from mappu.flow.values import Origin
-from mappu.flow.words import Entry
-from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
-from mappu.frameworks.base_java import Marked, version
+from mappu.frameworks.base import Ran, Route, Service, Taken
+from mappu.frameworks.base_java import version
+from mappu.frameworks.base_java_binding import Binding
 from mappu.frameworks.spring.controllers import WEB
 from mappu.inventory.model import Place, PlaceIn, RunBy
 from mappu.symbols.program import Scope, Target
@@ -39,8 +39,11 @@ STARTERS = ("org.springframework.boot:spring-boot-starter-validation", "org.hibe
             "io.quarkus:quarkus-hibernate-validator")  # fmt: skip
 
 
-class Parameters(Marked):
+class Parameters(Binding):
     """The parameters of one service's controllers."""
+
+    request_types = _REQUESTS
+    result_types = _RESULTS
 
     def __init__(self, service: Service) -> None:
         super().__init__(service)
@@ -75,59 +78,6 @@ class Parameters(Marked):
 
     # --- what is taken ------------------------------------------------------------------------------------------------
 
-    def takes(self, route: Route) -> Taking:
-        method, scope = route.handler, route.scope
-        assert isinstance(method, n.Function)
-        taken: list[Taken] = []
-        data: dict[str, Origin] = {}
-        types: dict[str, Target] = {}
-        requests: set[str] = set()
-        named: set[str] = set()
-        for i, param in enumerate(method.params):
-            after = method.params[i + 1] if i + 1 < len(method.params) else None
-            type_name = self._type_name(param.type, scope)
-            made = self.program.class_of(Target(param.name, param, scope))
-            if made is not None:
-                types[param.name] = made
-            if type_name in _REQUESTS or type_name in _RESULTS:
-                requests.add(param.name)
-                continue
-            asked = after.name if after is not None and self._type_name(after.type, scope) in _RESULTS else None
-            found = self.bound(route, param, asked)
-            if found is None:
-                continue
-            taken.append(found)
-            data[param.name] = found.origin
-            if found.place == "path":
-                named.add(found.wire)
-        handler = self.service.place(method, scope)
-        for name in re.findall(r"\{(\w+)\}", route.path):
-            if name not in named and not any(t.place == "path" and not t.wire for t in taken):
-                place = Place(handler.file, handler.line, route.path)
-                taken.append(Taken("path", name, Shape("string"), True, place, Origin("path", (name,))))
-        return Taking(tuple(taken), (Entry(method, scope, data, types, frozenset(requests), {}),))
-
-    def _type_name(self, type_: n.Expr | None, scope: Scope) -> str:
-        base = type_.value if isinstance(type_, n.Index) else type_
-        return self.program.name_of(base, scope) or dotted(base) or ""
-
-    def marks_of(self, route: Route, param: n.Param) -> tuple[tuple[n.Mark, Scope], ...]:
-        """The annotations on a parameter, those on the same one of a method that this one implements included."""
-        assert isinstance(route.handler, n.Function)
-        found = [(m, route.scope) for m in param.marks]
-        owner, around = route.scope.owner, route.scope.parent
-        position = next((i for i, p in enumerate(route.handler.params) if p is param), -1)
-        if isinstance(owner, n.Class) and around is not None:
-            target = Target(self.program.full_name(around, owner.name), owner, around)
-            for above in self.program.ancestry(target)[1:]:
-                if not isinstance(above.node, n.Class) or above.scope is None:
-                    continue
-                inner = self.program.scope_of(above.node, above.scope)
-                for method in above.node.methods:
-                    if method.name == route.handler.name and len(method.params) == len(route.handler.params):
-                        found.extend((m, inner) for m in method.params[position].marks)
-        return tuple(found)
-
     def bound(self, route: Route, param: n.Param, asked: str | None) -> Taken | None:
         """What a parameter is bound to; None for what is none of the client's. `asked` where the outcome of its rules goes to
         the parameter behind it."""
@@ -135,7 +85,7 @@ class Parameters(Marked):
         marks = self.marks_of(route, param)
         binding = next(((m, s, x) for m, s in marks if (x := self.name(m, s).removeprefix(WEB)) in PLACES
                         and self.name(m, s).startswith(WEB)), None)  # fmt: skip
-        type_name = self._type_name(param.type, scope)
+        type_name = self.type_name(param.type, scope)
         declared = self.service.place(param, scope)
         rest = tuple((m, s) for m, s in marks if not self.name(m, s).startswith(WEB))
         if binding is None:
@@ -156,8 +106,7 @@ class Parameters(Marked):
         wire = self.program.text(given, holder) or param.name
         reading = Reading(self.service.reader)
         if given is None and type_name in MAPS:
-            values = Shape("array", items=Shape("string")) if "MultiValue" in type_name else Shape("string")
-            return Taken(place, "", Shape("object", values=values), False, declared, Origin(place))
+            return Taken(place, "", Shape("object", values=Shape()), False, declared, Origin(place))
         shape = reading.of_type(param.type, route.scope, marks=rest)
         if type_name in FILES or (place == "form" and shape.type == "file"):
             place = "form"
@@ -216,7 +165,7 @@ class Parameters(Marked):
     def _whole(self, route: Route, param: n.Param, place: PlaceIn, declared: Place, rest: tuple[tuple[n.Mark, Scope], ...],
                asked: str | None, required: bool) -> Taken:  # fmt: skip
         """A body, or an object made of the parameters."""
-        type_name = self._type_name(param.type, route.scope)
+        type_name = self.type_name(param.type, route.scope)
         groups = self._groups(rest)
         reading = Reading(self.service.reader, groups) if groups else Reading(self.service.reader)
         shape = reading.of_type(param.type, route.scope)

@@ -1,5 +1,6 @@
 """The Java front end: tree-sitter's tree lowered to the neutral one."""
 
+from mappu.syntax import kotlin
 from mappu.syntax import nodes as n
 from mappu.syntax.java.expressions import parser
 from mappu.syntax.java.statements import Statements
@@ -24,4 +25,9 @@ def expression(text: str, span: n.Span) -> n.Expr:
     return Statements(text.encode(), at=span).inner(found)
 
 
-front_end = n.FrontEnd("java", (".java",), parse, expression)
+def parse_either(path: str, source: bytes) -> n.Module:
+    """Java or Kotlin, by the file's ending: the two see each other's classes."""
+    return kotlin.parse(path, source) if path.endswith(".kt") else parse(path, source)
+
+
+front_end = n.FrontEnd("java", (".java", ".kt"), parse_either, expression)

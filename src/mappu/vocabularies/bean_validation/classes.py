@@ -61,7 +61,12 @@ class Reading:
             return self.of_type(*given[type_.id], inside, None, marks, below)
         if isinstance(type_, n.Binary) and type_.op == "|":
             # A type that says by itself that null is no value of it, or that it is.
-            return self.of_type(type_.left, scope, inside, given, marks, below).with_(nullable=True)
+            found = self.of_type(type_.left, scope, inside, given, marks, below)
+            return (
+                found
+                if any(r.kind in _REFUSING and r.skipped is None for r in found.rules)
+                else found.with_(nullable=True)
+            )
         base: n.Expr | None = type_
         args: tuple[n.Expr, ...] = ()
         if isinstance(type_, n.Index):
@@ -149,6 +154,9 @@ class Reading:
         fields: list[ShapeField] = []
         for name, (variable, scope, env, marks) in self.properties(target, given).items():
             shape = self.of_type(variable.type, scope, (*inside, id(node)), env, marks, below=name)
+            if _is_kotlin(scope) and not (isinstance(variable.type, n.Binary) and variable.type.op == "|"):
+                # The type says that null is no value of it.
+                shape = shape.with_(nullable=False)
             if below is not None:
                 shape = _unentered(shape, below)
             default = self._default(variable, scope) if not record else None

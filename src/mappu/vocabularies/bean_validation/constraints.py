@@ -54,6 +54,8 @@ class Constraints:
         if not listed and "Default" not in self.groups:
             only = " and ".join(sorted(self.groups))
             skipped = f"only the group {only} is validated here, and this rule belongs to none"
+        if mark.site == "param":
+            skipped = "the annotation lands on the constructor's parameter, where nothing looks: it has to be @field:"
         message = self._message(mark, scope)
         if own is not None:
             found = self._of_own(own, mark, scope, shape, primitive, place, message, depth)

@@ -27,11 +27,13 @@ FORMATS: Mapping[str, str] = {
     "java.util.Locale": "locale", "java.util.Currency": "currency-code", "java.time.ZoneId": "time-zone",
     "java.time.MonthDay": "month-day", "java.sql.Date": "date", "java.sql.Timestamp": "date-time",
 }  # fmt: skip
-LISTS = frozenset({"Array", "java.util.List", "java.util.Set", "java.util.Collection", "java.util.ArrayList",
+LISTS = frozenset({"Array", "List", "Set", "Collection", "MutableList", "MutableSet", "java.util.List", "java.util.Set",
+    "java.util.Collection", "java.util.ArrayList",
     "java.util.LinkedList",
                    "java.util.HashSet", "java.util.LinkedHashSet", "java.util.SortedSet", "java.util.TreeSet", "Iterable",
                    "java.util.Queue", "java.util.Deque", "java.util.stream.Stream", "kotlin.collections.List"})  # fmt: skip
-MAPS = frozenset({"java.util.Map", "java.util.HashMap", "java.util.LinkedHashMap", "java.util.TreeMap", "java.util.SortedMap",
+MAPS = frozenset({"java.util.Map", "Map", "MutableMap", "java.util.HashMap", "java.util.LinkedHashMap", "java.util.TreeMap",
+    "java.util.SortedMap",
                   "org.springframework.util.MultiValueMap"})  # fmt: skip
 WRAPPERS = frozenset({"java.util.Optional", "reactor.core.publisher.Mono", "org.springframework.http.HttpEntity",
                       "org.springframework.http.RequestEntity", "java.util.concurrent.CompletableFuture",
