@@ -218,7 +218,11 @@ def test_damage_anywhere_never_stops_the_scan(seed: int, tmp_path: Path) -> None
     (tmp_path / "sound" / "main.py").write_text(SOUND)
     (tmp_path / "sound" / "pyproject.toml").write_text('[project]\nname = "sound"\n')
     chance = random.Random(seed)
-    files = sorted(p for p in tmp_path.rglob("*") if p.suffix in (".py", ".js", ".ts") and p.parent.name != "sound")
+    files = sorted(
+        p
+        for p in tmp_path.rglob("*")
+        if p.suffix in (".py", ".js", ".ts", ".java", ".kt", ".xml") and p.parent.name != "sound"
+    )
     for _ in range(12):
         file = chance.choice(files)
         kept = file.read_bytes()

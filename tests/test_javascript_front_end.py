@@ -10,68 +10,7 @@ from mappu.symbols.program import Program
 from mappu.syntax import javascript
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
-
-
-def _shown(x: Any) -> str:
-    """A node in one line, spans left out."""
-    match x:
-        case n.Name(id=name):
-            return name
-        case n.Literal(value=value):
-            return repr(value)
-        case n.Member(value=base, name=name, safe=safe):
-            return f"{_shown(base)}{'?.' if safe else '.'}{name}"
-        case n.Index(value=base, index=index):
-            return f"{_shown(base)}[{_shown(index)}]"
-        case n.Call(func=func, args=args):
-            return f"{_shown(func)}({', '.join(('...' if a.spread else '') + _shown(a.value) for a in args)})"
-        case n.Unary(op=op, value=value):
-            return f"{op} {_shown(value)}"
-        case n.Binary(op=op, left=left, right=right):
-            return f"({_shown(left)} {op} {_shown(right)})"
-        case n.Entries(entries=entries):
-            return "{" + ", ".join(f"{_shown(k) if k else '...'}: {_shown(v)}" for k, v in entries) + "}"
-        case n.Items(items=items):
-            return "[" + ", ".join(map(_shown, items)) + "]"
-        case n.Template(parts=parts):
-            return "text(" + ", ".join(map(_shown, parts)) + ")"
-        case n.Choice(test=test, then=then, other=other):
-            return f"({_shown(test)} ? {_shown(then)} : {_shown(other)})"
-        case n.Bind(target=target, value=value):
-            return f"{_shown(target)} := {_shown(value)}"
-        case n.Function(name=name, params=params, body=body, is_async=is_async):
-            inside = "; ".join(map(_shown, body))
-            return f"{'async ' if is_async else ''}function {name}({', '.join(p.name for p in params)}) {{{inside}}}"
-        case n.Class(name=name, form=form, body=body, bases=bases):
-            below = f" < {', '.join(_shown(b.value) for b in bases)}" if bases else ""
-            return f"{form} {name}{below} {{{'; '.join(map(_shown, body))}}}"
-        case n.Variable(name=name, type=type_, value=value, marks=marks):
-            shown = "".join(f"@{_shown(m.as_call())} " for m in marks) + name
-            return shown + (f": {_shown(type_)}" if type_ else "") + (f" = {_shown(value)}" if value else "")
-        case n.Assign(targets=targets, value=value):
-            return f"{', '.join(map(_shown, targets))} = {_shown(value)}"
-        case n.Import(module=module, name=name, alias=alias, only_type=only):
-            return f"import {'type ' if only else ''}{module}#{name} as {alias}"
-        case n.Export(name=name, value=value):
-            return f"export {name} = {_shown(value)}"
-        case n.Do(value=value):
-            return _shown(value)
-        case n.Leave(kind=kind, value=value):
-            return kind + (f" {_shown(value)}" if value else "")
-        case n.If(test=test, then=then, other=other):
-            return f"if {_shown(test)} [{'; '.join(map(_shown, then))}] [{'; '.join(map(_shown, other))}]"
-        case n.Loop(target=target, over=over, body=body):
-            return f"for {_shown(target) if target else ''} in {_shown(over) if over else ''} [{'; '.join(map(_shown, body))}]"
-        case n.Try(body=body, catches=catches):
-            caught = "; ".join(f"{[_shown(t) for t in c.types]}: {'; '.join(map(_shown, c.body))}" for c in catches)
-            return f"try [{'; '.join(map(_shown, body))}] catch [{caught}]"
-        case n.Switch(subject=subject, cases=cases):
-            arms = "; ".join(f"{[_shown(p) for p in c.patterns]}: {'; '.join(map(_shown, c.body))}" for c in cases)
-            return f"switch {_shown(subject)} [{arms}]"
-        case n.Alias(name=name, value=value):
-            return f"type {name} = {_shown(value)}"
-    return type(x).__name__
-
+from neutral_tree import shown
 
 LOWERED = [
     ("const { a, b: c = 1, ...rest } = req.body as T;", "{'a': a, 'b': c := 1, ...: rest} = req.body"),
@@ -110,7 +49,7 @@ LOWERED = [
 def test_lowered(source: str, expected: str) -> None:
     module = javascript.parse("x.ts", source.encode())
     assert not module.damage
-    assert "; ".join(map(_shown, module.body)) == expected
+    assert "; ".join(map(shown, module.body)) == expected
 
 
 FILES = {

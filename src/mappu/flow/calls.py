@@ -60,6 +60,7 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
         if found is not None:
             return found
     given = [(a, engine.value(a.value, state)) for a in expr.args]
+    _faults_used(engine, expr, method, receiver, given)
     if receiver.role == "reply" and method is not None:
         return replies.call(engine, expr, method, receiver, given, state)
     if isinstance(expr.func, n.Name) and (called := state.env.get(expr.func.id)) is not None and called.role == "next":
@@ -117,6 +118,25 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     if target is not None and isinstance(target.node, n.Class):
         return callees.construct(engine, target, given)
     return callees.outside(engine, expr, name, target, receiver, given, state)
+
+
+def _faults_used(engine: Engine, expr: n.Call, method: str | None, receiver: Value, given: Given) -> None:
+    """Faults that go on to other code than a log, one by one or together: it may act on them."""
+    words = engine.words.language
+    last = method or (dotted(expr.func) or "")
+    held = [v for _, v in given] if last not in words.notices else []
+    if method is not None and method not in words.size_calls and method not in words.empty_tests:
+        held.append(receiver)
+    for each in held:
+        if each.via == "faults" and each.facts is not None:
+            faults_looked_at(each)
+
+
+def faults_looked_at(held: Value) -> None:
+    """Note that somebody looks at the faults a check gave back."""
+    for finding in (*held.facts.if_true, *held.facts.if_false) if held.facts is not None else ():
+        if finding.run is not None:
+            finding.run.looked = True
 
 
 def _by_reference(engine: Engine, expr: n.Call, state: State) -> tuple[n.Call, Scope, Mapping[str, Value]]:

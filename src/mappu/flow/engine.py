@@ -204,6 +204,10 @@ class Engine:
                 state.env[name] = declared
             case n.If():
                 return branches.if_(self, stmt, state)
+            case n.Leave(kind="return", value=n.Choice(test=test, then=then, other=other)):
+                # One of two answers, as if it were written out.
+                arms = [(n.Leave(x.span, "return", x),) for x in (then, other)]
+                return branches.if_(self, n.If(stmt.span, test, arms[0], arms[1]), state)
             case n.Leave():
                 return endings.leave(self, stmt, state)
             case n.Loop():

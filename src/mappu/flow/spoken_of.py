@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from mappu.flow import conditions, endings, expressions
+from mappu.flow import branches, conditions, endings, expressions
 from mappu.flow.state import State
 from mappu.flow.values import NOTHING, Facts, Finding, Given, Result, Value
+from mappu.symbols.program import Target
 from mappu.syntax import nodes as n
 
 if TYPE_CHECKING:
@@ -74,7 +75,7 @@ def _accessor(engine: Engine, expr: n.Call, method: str, receiver: Value, state:
 def _or_throw(engine: Engine, expr: n.Call, receiver: Value, state: State) -> Value:
     """`found.orElseThrow(() -> new NotFound())`: what is looked up must exist."""
     place = engine.place(expr)
-    result = endings.thrown(engine, None, 500, place)
+    result = endings.thrown(engine, Target("java.util.NoSuchElementException"), None, place)
     given = expr.positional[0] if expr.positional else None
     made = None
     if isinstance(given, n.Function):
@@ -86,7 +87,7 @@ def _or_throw(engine: Engine, expr: n.Call, receiver: Value, state: State) -> Va
     elif given is not None:
         result = Result("unknown", None, place)
     for finding in conditions.truth(engine, expr.func, receiver).if_true:
-        engine.check(finding, result)
+        branches.settle(engine, finding, result, state, None)
     return Value(role="lookup", taints=receiver.taints)
 
 

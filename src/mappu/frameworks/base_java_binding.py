@@ -1,10 +1,11 @@
 """What the annotated methods of the JVM frameworks take: one parameter after the other, however each framework binds it."""
 
 import re
+from collections.abc import Iterable, Iterator
 
 from mappu.flow.values import Origin
 from mappu.flow.words import Entry
-from mappu.frameworks.base import Route, Taken, Taking
+from mappu.frameworks.base import Route, Service, Taken, Taking
 from mappu.frameworks.base_java import Marked
 from mappu.inventory.model import Place
 from mappu.symbols.program import Scope, Target
@@ -50,18 +51,8 @@ class Binding(Marked):
             if found is not None:
                 taken.append(found)
                 data[param.name] = found.origin
-        taken.extend(self._unnamed(route, taken))
+        taken.extend(unnamed(self.service, route, taken))
         return Taking(tuple(taken), (Entry(method, scope, data, types, frozenset(requests), {}),))
-
-    def _unnamed(self, route: Route, taken: list[Taken]) -> list[Taken]:
-        """Path parameters that no parameter of the method takes."""
-        named = {t.wire for t in taken if t.place == "path"}
-        if any(t.place == "path" and not t.wire for t in taken):
-            return []
-        handler = self.service.place(route.handler, route.scope)
-        place = Place(handler.file, handler.line, route.path)
-        missing = [x for x in re.findall(r"\{([\w.-]+)\}", route.path) if x not in named]
-        return [Taken("path", x, Shape("string"), True, place, Origin("path", (x,))) for x in missing]
 
     def type_name(self, type_: n.Expr | None, scope: Scope) -> str:
         """The full name of a type, its arguments left out."""
@@ -92,3 +83,15 @@ class Binding(Marked):
     def asks_for(self, *words: str) -> bool:
         """True where the build file asks for a package with one of the words in its name."""
         return any(w in p.name for m in self.service.root.manifests for p in m.packages for w in words)
+
+
+def unnamed(service: Service, route: Route, taken: Iterable[Taken]) -> Iterator[Taken]:
+    """Path parameters that no parameter of the method takes."""
+    mine = [t for t in taken if t.place == "path"]
+    if any(not t.wire for t in mine):
+        return
+    handler = service.place(route.handler, route.scope)
+    place = Place(handler.file, handler.line, route.path)
+    for name in re.findall(r"\{([\w.-]+)\}", route.path):
+        if name not in {t.wire for t in mine}:
+            yield Taken("path", name, Shape("string"), True, place, Origin("path", (name,)))

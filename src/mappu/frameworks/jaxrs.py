@@ -72,7 +72,7 @@ class Resources(Binding):
         name = self.name(mark, scope)
         for package in (*_names(""), _QUARKUS):
             if name.startswith(package):
-                return name[len(package) :]
+                return name.rpartition(".")[2]
         return None
 
     def routes(self) -> Iterator[Route]:

@@ -11,6 +11,9 @@ kind = "idle-rules"
 
 def find(scan: Scan) -> Iterator[Gap]:
     for route in scan.routes:
+        if route.endpoint.surface == "settings":
+            # Those have a kind of their own.
+            continue
         groups: dict[tuple[str, str], list[FieldEvidence]] = {}
         for found in route.fields:
             idle = next((c for c in found.field.constraints if c.status == "idle"), None)
@@ -27,7 +30,9 @@ def _gap(route: RouteEvidence, why_not: str, fields: list[FieldEvidence]) -> Gap
     where = first.read or _bound_at(route, first) or first.field.declared
     assert where is not None
     model = first.field.model or "the model"
-    count = sum(c.status == "idle" for f in fields for c in f.field.constraints)
+    idle = [c for f in fields for c in f.field.constraints if c.status == "idle"]
+    # A rule on a class stands on each field that it is about.
+    count = len({(c.kind, c.declared.file, c.declared.line, str(c.value)) for c in idle})
     rules = "rule" if count == 1 else "rules"
     why = f"{count} {rules} of {model} on {listed(f.field.path for f in fields)} never run: {why_not}"
     skipped = {t.shape.skipped for t in route.taking.taken}

@@ -15,7 +15,9 @@ _BROUGHT: dict[str, tuple[tuple[str, frozenset[str]], ...]] = {
     "python-multipart": (("fastapi", frozenset({"standard", "all"})), ("multipart", frozenset())),
     "pydantic-settings": (("fastapi", frozenset({"standard", "all"})),),
 }
+_VALIDATION = "org.springframework.boot:spring-boot-starter-validation"
 _LOSS = {
+    _VALIDATION: "without anything that runs the rules, @Valid does nothing",
     "class-validator": "without it the validation pipe stops the service at start",
     "class-transformer": "without it the validation pipe stops the service at start",
     "email-validator": "without it the type cannot be made and the service does not start",

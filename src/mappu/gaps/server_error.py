@@ -16,6 +16,7 @@ def find(scan: Scan) -> Iterator[Gap]:
     for route in scan.routes:
         if route.endpoint.surface != "settings":
             yield from _rules(route)
+            yield from _unmapped(route)
             yield from _runs(route)
             yield from _reads(route)
 
@@ -29,6 +30,16 @@ def _rules(route: RouteEvidence) -> Iterator[Gap]:
             if rule is not None and constraint.status == "breaks":
                 fix = remedy(route, rule.mend)
                 yield gap_on(kind, route, found, constraint.declared, constraint.why_not or "", fix)
+
+
+def _unmapped(route: RouteEvidence) -> Iterator[Gap]:
+    """Declared limits that are checked, by something whose error is answered as a 5xx."""
+    for found in route.fields:
+        rules = {(r.kind, r.declared) for r in found.shape.rules if r.breaks is None and not r.typed}
+        broken = [c for c in found.field.constraints if c.status == "breaks" and (c.kind, c.declared) in rules]
+        if broken and found.read is None:
+            fix = remedy(route, "map-error")
+            yield gap_on(kind, route, found, broken[0].declared, broken[0].why_not or "", fix)
 
 
 def _runs(route: RouteEvidence) -> Iterator[Gap]:

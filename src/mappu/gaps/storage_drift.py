@@ -22,7 +22,11 @@ def find(scan: Scan) -> Iterator[Gap]:
     for route in scan.routes:
         null: list[Filled] = []
         for each in filled(route):
-            if each.found.field.standing in _SPOKEN_OF or (each.found.raw and each.found.field.path == "*"):
+            if (
+                each.found.entity is not None
+                or each.found.field.standing in _SPOKEN_OF
+                or (each.found.raw and each.found.field.path == "*")
+            ):
                 continue
             if each.found.field.nullable and not each.column.nullable and not _is_there(each):
                 null.append(each)

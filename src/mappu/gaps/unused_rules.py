@@ -20,10 +20,11 @@ _WORD = re.compile(rb"\b[A-Za-z]\w*")
 def find(scan: Scan) -> Iterator[Gap]:
     for service in scan.services:
         if any(r.service is service and r.endpoint.surface == "http" for r in scan.routes):
-            yield from _unused(service)
+            handlers = {id(r.route.handler) for r in scan.routes if r.service is service}
+            yield from _unused(service, handlers)
 
 
-def _unused(service: Service) -> Iterator[Gap]:
+def _unused(service: Service, handlers: set[int]) -> Iterator[Gap]:
     mine = [v for v in vocabularies() if v.language == service.language]
     tokens = [t for v in mine for t in v.tokens]
     declares = service.program.models
@@ -40,6 +41,9 @@ def _unused(service: Service) -> Iterator[Gap]:
     for name, path in declared.items():
         scope = service.program.module_scope(path) if counts[name] == 1 else None
         stmt = scope.names.get(name.decode(), [None])[0] if scope is not None else None
+        if id(stmt) in handlers:
+            # Settings are used by whoever binds them.
+            continue
         if scope is not None and isinstance(stmt, n.Class | n.Variable) and _has_rules(service, stmt, scope):
             what = "class" if isinstance(stmt, n.Class) else "const"
             place = Place(scope.module.path, stmt.line, f"{what} {stmt.name}")

@@ -13,6 +13,10 @@ from mappu.pipeline.evidence import Scan
 kind = "weak-pattern"
 
 
+# Methods that plainly ask for the beginning or the end of a text.
+_ASKS_A_PART = re.compile(r"\.(?:startsWith|endsWith|startswith|endswith)\(")
+
+
 def find(scan: Scan) -> Iterator[Gap]:
     for route in scan.routes:
         for found in route.fields:
@@ -23,6 +27,7 @@ def find(scan: Scan) -> Iterator[Gap]:
                     constraint.kind == "pattern"
                     and constraint.declared not in unknown
                     and isinstance(constraint.value, str)
+                    and not _ASKS_A_PART.search(constraint.declared.text or "")
                 ):
                     yield from (
                         gap_on(kind, route, found, constraint.declared, why, fix) for why, fix in _faults(constraint)

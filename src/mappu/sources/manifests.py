@@ -230,11 +230,11 @@ _READERS: tuple[tuple[str, Reader], ...] = (
 )
 
 # Endings of files that say something of a service without being its source or its manifest.
-DOCUMENTS = (".prisma", ".properties", "application.yml", "application.yaml")
+DOCUMENTS = (".prisma", ".properties", "application.yml", "application.yaml", ".xml")
 
 # Names and endings the walk must bring for the readers above.
 WANTED = ("pyproject.toml", "setup.cfg", "setup.py", "Pipfile", ".txt", "package.json", "tsconfig.json", "tsconfig.base.json",
-          "jsconfig.json", "pom.xml", ".gradle", ".gradle.kts", "libs.versions.toml", *DOCUMENTS)  # fmt: skip
+          "jsconfig.json", ".gradle", ".gradle.kts", "libs.versions.toml", *DOCUMENTS)  # fmt: skip
 
 
 def _reader(path: PurePosixPath) -> Reader | None:

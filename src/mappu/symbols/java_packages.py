@@ -6,7 +6,7 @@ LANG = frozenset({
     "RuntimeException", "IllegalArgumentException", "IllegalStateException", "NullPointerException", "NumberFormatException",
     "UnsupportedOperationException", "IndexOutOfBoundsException", "ArithmeticException", "ClassCastException", "Throwable",
     "Error", "Override", "Deprecated", "SuppressWarnings", "FunctionalInterface", "SafeVarargs", "Process", "ProcessBuilder",
-    "int", "long", "short", "byte", "char", "boolean", "double", "float", "void",
+    "Regex", "int", "long", "short", "byte", "char", "boolean", "double", "float", "void",
 })  # fmt: skip
 
 _CONSTRAINTS = frozenset({

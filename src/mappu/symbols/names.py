@@ -149,6 +149,10 @@ class Names:
             base = self.resolve(called, scope, steps + 1)
             if called is not expr.value and not (base is not None and isinstance(base.node, n.Class)):
                 return None
+            if base is None and self._finder.by_class and expr.name[:1].isupper():
+                # A class by its full name.
+                full = dotted(expr)
+                return self.class_by_name(scope.module.path, full, steps + 1) if full is not None else None
             return self.member(base, expr.name, steps + 1) if base is not None else None
         if isinstance(expr, n.Call) and isinstance(expr.func, n.Member) and expr.func.name == _TIED:
             return self.resolve(expr.func.value, scope, steps + 1)

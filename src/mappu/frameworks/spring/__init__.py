@@ -6,6 +6,7 @@ from weakref import WeakKeyDictionary
 from mappu.flow.words import Words
 from mappu.frameworks import base_java
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
+from mappu.frameworks.spring import functional
 from mappu.frameworks.spring.controllers import Controllers
 from mappu.frameworks.spring.errors import VIOLATION, Answers
 from mappu.frameworks.spring.parameters import Parameters
@@ -55,9 +56,13 @@ class Spring:
         return self._answers[service]
 
     def routes(self, service: Service) -> Iterable[Route]:
-        return Controllers(service).routes()
+        controllers = Controllers(service)
+        yield from controllers.routes()
+        yield from functional.Functional(service, controllers.prefix).routes()
 
     def takes(self, service: Service, route: Route) -> Taking:
+        if functional.is_functional(route):
+            return functional.takes(service, route)
         return self.parameters(service).takes(route)
 
     def runs(self, service: Service, route: Route, taken: Taken) -> Ran:
@@ -69,8 +74,10 @@ class Spring:
         answers, known = self.answers(service), base_java.known_errors()
         return base_java.words(
             service, lambda target, own: answers.of(target, own, known), _ERRORS, answers=_ANSWERS, answer_status=_FIRST,
-            request={"getReader": "body", "getInputStream": "body", "getParameterMap": "query", "getCookies": "cookie"},
-            getters={"getParameter": "query", "getHeader": "header", "getPart": "form", "getParameterValues": "query"},
+            request={"getReader": "body", "getInputStream": "body", "getParameterMap": "query", "getCookies": "cookie",
+                     "bodyToMono": "body", "bodyToFlux": "body", "body": "body", "formData": "form", "queryParams": "query"},
+            getters={"getParameter": "query", "getHeader": "header", "getPart": "form", "getParameterValues": "query",
+                     "queryParam": "query", "pathVariable": "path", "param": "query"},
         )  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
 from mappu.vocabularies.bean_validation.annotations import VALID
 from mappu.vocabularies.bean_validation.classes import Reading
-from mappu.vocabularies.bean_validation.constraints import argument
+from mappu.vocabularies.bean_validation.constraints import anchored, argument
 from mappu.vocabularies.bean_validation.types import FILES, FREE, LISTS, MAPS, PRIMITIVES, TYPES
 from mappu.vocabularies.shape import Default, Rule, Shape, ShapeField
 
@@ -114,7 +114,7 @@ class Parameters(Binding):
             # Some type that a converter makes of the text.
             shape = Shape("string", rules=shape.rules)
         rules = tuple(
-            Rule("pattern", f"^{p}$", declared) for w, p in route.path_rules.items() if w == wire and place == "path"
+            Rule("pattern", anchored(p), declared) for w, p in route.path_rules.items() if w == wire and place == "path"
         )
         default = self._default(mark, holder)
         optional = (
@@ -177,6 +177,8 @@ class Parameters(Binding):
         why = self._skipped(route, rest, shape, type_name, param)
         if why is not None:
             shape = shape.with_(skipped=why)
+        if why == NO_PROVIDER:
+            shape = shape.with_(needs=((STARTERS[0], declared),))
         if shape.type == "string" and not shape.rules:
             shape = Shape()
         awaits = asked is not None and why is None and bool(shape.fields)

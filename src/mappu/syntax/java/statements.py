@@ -188,8 +188,7 @@ class Statements(Expressions):
                 final = self.block(clause.named_children[0] if clause.named_children else None)
         opened = [c for r in node.named_children if r.type == "resource_specification" for c in r.named_children]
         body: tuple[n.Stmt, ...] = self.block(node.child_by_field_name("body"))
-        made = [n.Variable(self.span(c), self.text(self.field(c, "name")), self.opt(c, "type"), self.opt(c, "value"))
-                for c in opened if c.child_by_field_name("value") is not None]  # fmt: skip
+        made = [s for c in opened if c.child_by_field_name("value") is not None for s in self.field_(c)]
         if not catches and not final:
             return (*made, *body)
         return (n.Try(self.span(node), (*made, *body), tuple(catches), (), final),)

@@ -42,7 +42,11 @@ class Expressions(Lowering):
     def member(self, node: tree_sitter.Node) -> n.Expr:
         parts = self.parts(node)
         safe = any(c.type == "?." for c in node.children)
-        return n.Member(self.span(node), self.expr(parts[0]), self.text(parts[-1]), safe)
+        base, span = self.expr(parts[0]), self.span(node)
+        if isinstance(base, n.Unary) and base.op == "not" and parts[0].type == "unary_expression":
+            # The grammar reads `!a.b` as `(!a).b`.
+            return n.Unary(span, "not", n.Member(span, base.value, self.text(parts[-1]), safe))
+        return n.Member(span, base, self.text(parts[-1]), safe)
 
     def call(self, node: tree_sitter.Node) -> n.Expr:
         func: n.Expr | None = None
@@ -57,6 +61,8 @@ class Expressions(Lowering):
         if isinstance(func, n.Call) and args and not any(c.type == "value_arguments" for c in node.named_children):
             # `f(x) { … }` is one call.
             return n.Call(self.span(node), func.func, (*func.args, *args))
+        if isinstance(func, n.Unary) and func.op == "not":
+            return n.Unary(self.span(node), "not", n.Call(self.span(node), func.value, tuple(args)))
         return n.Call(self.span(node), func or self.opaque(node), tuple(args))
 
     def args(self, node: tree_sitter.Node) -> list[n.Arg]:

@@ -11,6 +11,7 @@ from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
 from mappu.vocabularies.bean_validation.annotations import SEQUENCE, VALID
 from mappu.vocabularies.bean_validation.constraints import Constraints, argument
+from mappu.vocabularies.bean_validation.mappings import written
 from mappu.vocabularies.bean_validation.types import (
     FILES,
     FORMATS,
@@ -32,18 +33,23 @@ _ENTITIES = frozenset({f"{p}.persistence.{x}" for p in ("jakarta", "javax") for 
                       | {"org.springframework.data.mongodb.core.mapping.Document",
                          "org.springframework.data.relational.core.mapping.Table"})  # fmt: skip
 
+# Words by which an enum is made of other text than the names of its constants.
+_OWN_NAMES = (b"@JsonValue", b"@JsonCreator", b"@JsonProperty", b"@SerializedName", b" fromString(", b" forValue(")
+
 # What the names of a class's type parameters stand for.
 Given = Mapping[str, tuple[n.Expr, Scope]]
 Property = tuple[n.Variable, Scope, Given, tuple[tuple[n.Mark, Scope], ...]]
 
 
 class Reading:
-    """Reads beans of one service, as one set of validated groups sees them."""
+    """Reads beans of one service, as one set of validated groups sees them. `cascades` where whoever runs the rules goes into
+    what is nested by itself."""
 
-    def __init__(self, reader: Reader, groups: frozenset[str] = frozenset({"Default"})) -> None:
-        self.reader, self.groups = reader, groups
+    def __init__(self, reader: Reader, groups: frozenset[str] = frozenset({"Default"}), cascades: bool = False) -> None:
+        self.reader, self.groups, self.cascades = reader, groups, cascades
         self.program: Program = reader.program
         self.constraints = Constraints(reader, groups)
+        self.written = written(reader)
 
     def place(self, node: n.Node, scope: Scope) -> Place:
         return Place(scope.module.path, node.line, scope.module.text(node)[:160])
@@ -79,7 +85,7 @@ class Reading:
             return self.of_type(args[0], scope, inside, given, (*own, *marks), below)
         name = self.name(base, scope) or dotted(base) or ""
         cascades = any(self.name(m.name, s) in VALID for m, s in marks)
-        entered = None if cascades or below is None else below
+        entered = None if cascades or self.cascades or below is None else below
         shape = self._of_name(name, base, args, scope, inside, given, entered)
         return self._limited(shape, name, marks)
 
@@ -107,6 +113,10 @@ class Reading:
         if target is None or target.scope is None or not isinstance(target.node, n.Class):
             return UNKNOWN
         if target.node.form == "enum":
+            span, source = target.node.span, target.scope.module.source
+            if any(source.find(word, span.start, span.end) >= 0 for word in _OWN_NAMES):
+                # It says by itself which text stands for which of them.
+                return Shape("string", nullable=True, closed=True, model=target.node.name)
             names = [m.name for m in target.node.body if isinstance(m, n.Variable)]
             rule = Rule("enum", names, self.place(target.node, target.scope), typed=True)
             return Shape("string", nullable=True, closed=True, rules=(rule,) if names else (), model=target.node.name)
@@ -173,17 +183,37 @@ class Reading:
             declared = self.place(variable, scope)
             held = default is not None and not (default.known and default.value is None)
             fields.append(ShapeField(name, wire, shape, required and not held, declared, default if held else None))
+        if not fields and not record:
+            # How it is made of the text is said somewhere else: a creator, a builder, a deserialiser.
+            return Shape("object", nullable=True, known=False, model=model, target=target)
         entity = any(self.name(m.name, target.scope) in _ENTITIES for m in node.marks)
         whole = tuple(
             Rule(r.kind, r.value, r.declared, r.message, skipped=r.skipped)
             for m in node.marks for r in self.constraints.of_mark(m, target.scope, Shape("object"), False)
         )  # fmt: skip
         if whole and fields:
-            # A rule on the class is about its fields together.
-            fields = [msgspec.structs.replace(f, shape=f.shape.with_(rules=(*f.shape.rules, *whole))) for f in fields]
+            # A rule on the class is about some of its fields together: those that its validator reads.
+            about = self._read_by(node, target.scope)
+            fields = [
+                msgspec.structs.replace(f, shape=f.shape.with_(rules=(*f.shape.rules, *whole)))
+                if not about or f.name in about else f
+                for f in fields
+            ]  # fmt: skip
         return Shape(
             "object", nullable=True, closed=True, fields=tuple(fields), model=model, target=target, entity=entity
         )
+
+    def _read_by(self, node: n.Class, scope: Scope) -> frozenset[str]:
+        """The properties that the validators of a class's own constraints ask for."""
+        found: set[str] = set()
+        for mark in node.marks:
+            for validator in self.constraints.validators(mark, scope):
+                body = validator.scope.module.source if validator.scope is not None else b""
+                span = validator.node.span if isinstance(validator.node, n.Class) else None
+                part = body[span.start : span.end].decode("utf-8", "replace") if span is not None else ""
+                found |= {x[:1].lower() + x[1:] for x in re.findall(r"\.(?:get|is)([A-Z]\w*)\(\)", part)}
+                found |= set(re.findall(r"\.([a-z]\w*)\(\)", part))
+        return frozenset(found)
 
     def properties(self, target: Target, given: Given | None = None) -> dict[str, Property]:
         """Every property by name, with all annotations on its field and its getter, those of supertypes included."""
@@ -202,18 +232,24 @@ class Reading:
                         continue
                     found[member.name] = (member, inner, env, marks)
             for method in class_.methods:
-                name = _getter(method)
+                marks = tuple((m, inner) for m in method.marks)
+                name = _getter(method) or (method.name if not method.params and self._wire(marks) else None)
                 if name is None:
                     continue
-                marks = tuple((m, inner) for m in method.marks)
                 if self._ignored(marks):
                     found.pop(name, None)
                 elif name in found:
                     variable, holder, own, before = found[name]
                     found[name] = (variable, holder, own, (*before, *marks))
-                elif any(self.constraints.is_constraint(m, s) for m, s in marks):
+                elif self._wire(marks) or any(self.constraints.is_constraint(m, s) for m, s in marks):
                     variable = n.Variable(method.span, name, method.returns, None, method.marks)
                     found[name] = (variable, inner, env, marks)
+        for class_, scope, _ in lineage if self.written else ():
+            inner = self.program.scope_of(class_, scope)
+            for name, given_ in self.written.get(self.program.full_name(scope, class_.name), {}).items():
+                if name in found:
+                    variable, holder, own, before = found[name]
+                    found[name] = (variable, holder, own, (*before, *((m, inner) for m, _ in given_)))
         return found
 
     def _lineage(self, target: Target, given: Given, depth: int = 0) -> Iterator[tuple[n.Class, Scope, Given]]:

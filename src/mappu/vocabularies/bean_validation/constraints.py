@@ -1,5 +1,7 @@
 """One annotation read to rules: by the table, or as a constraint of the service's own."""
 
+import re
+
 import msgspec
 
 from mappu.inventory.model import ConstraintKind, Place
@@ -10,6 +12,8 @@ from mappu.vocabularies.bean_validation.annotations import CONSTRAINT, EXCLUSIVE
 from mappu.vocabularies.shape import Note, Reader, Rule, Shape
 
 MAX_COMPOSED = 4
+_BOOTS = ("org.springframework.boot:spring-boot-starter-parent", "org.springframework.boot:spring-boot-dependencies",
+          "plugin:org.springframework.boot", "org.springframework.boot:spring-boot-starter-web")  # fmt: skip
 
 
 def argument(mark: n.Mark, name: str) -> n.Expr | None:
@@ -54,6 +58,9 @@ class Constraints:
         if not listed and "Default" not in self.groups:
             only = " and ".join(sorted(self.groups))
             skipped = f"only the group {only} is validated here, and this rule belongs to none"
+        other = self.other_age
+        if known is not None and other is not None and full.startswith(other):
+            skipped = f"{other.rstrip('.')} is the package of the other age of the standard: nothing here looks at it"
         if mark.site == "param":
             skipped = "the annotation lands on the constructor's parameter, where nothing looks: it has to be @field:"
         message = self._message(mark, scope)
@@ -126,11 +133,7 @@ class Constraints:
         for each in node.marks:
             full = self.program.name_of(each.name, holder) or ""
             if full in CONSTRAINT:
-                given = argument(each, "validatedBy")
-                listed = self.program.elements(given, holder)
-                if not listed and given is not None and not isinstance(given, n.Items):
-                    listed = [(given, holder)]
-                for expr, at in listed:
+                for expr, at in self._listed(argument(each, "validatedBy"), holder):
                     name = dotted(expr) or at.module.text(expr)
                     rules.append(Rule("custom", name.rpartition(".")[2], place, message))
             elif depth < MAX_COMPOSED:
@@ -139,6 +142,21 @@ class Constraints:
                 rules.extend(msgspec.structs.replace(r, declared=place, message=message or r.message) for r in composed)
         name = node.name
         return rules or [Rule("custom", name, place, message)]
+
+    def _listed(self, given: n.Expr | None, scope: Scope) -> list[tuple[n.Expr, Scope]]:
+        """The classes that an element lists: one, or several."""
+        listed = self.program.elements(given, scope)
+        return listed if listed or given is None or isinstance(given, n.Items) else [(given, scope)]
+
+    def validators(self, mark: n.Mark, scope: Scope) -> list[Target]:
+        """The classes of the service that check a constraint of its own."""
+        own = self._own(mark, scope)
+        if own is None or not isinstance(own.node, n.Class) or own.scope is None:
+            return []
+        constraint = next((m for m in own.node.marks if self.program.name_of(m.name, own.scope) in CONSTRAINT), None)
+        listed = self._listed(argument(constraint, "validatedBy"), own.scope) if constraint is not None else []
+        found = [self.program.resolve(e, s) for e, s in listed]
+        return [t for t in found if t is not None and t.scope is not None]
 
     def _overridden(self, composed: n.Mark, node: n.Class, mark: n.Mark, scope: Scope) -> n.Mark:
         """A composing annotation with the elements that the composed one sets for it."""
@@ -155,6 +173,16 @@ class Constraints:
                 if at == wanted and given is not None:
                     args = [a for a in args if a.name != element] + [n.Arg(given, element)]
         return n.Mark(composed.span, composed.name, tuple(args), "annotation")
+
+    @property
+    def other_age(self) -> str | None:
+        """The package of constraints that the version in the build does not look at; None where that cannot be told."""
+        for name in _BOOTS:
+            package = self.reader.service.package(name)
+            found = re.match(r"(\d+)\.", package.versions) if package is not None else None
+            if found is not None:
+                return "javax." if int(found[1]) >= 3 else "jakarta."
+        return None
 
     # --- elements of all ----------------------------------------------------------------------------------------------
 
