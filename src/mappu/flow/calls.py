@@ -368,8 +368,8 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
         result = endings.thrown(engine, Target(error), None, engine.place(expr))
         engine.report.reads.append(Read(first.origin, engine.place(expr), type=type_, result=result))
         return Value(first.origin, via="number" if type_ in ("integer", "number") else "", taints=first.taints)
-    if name == "enumerate" and first.origin is not None:
-        return Value(first.origin, via="numbered")
+    if name == "enumerate" and first.touched:
+        return Value(first.origin, via="numbered", taints=first.taints)
     if name in ("typing.cast", "cast") and len(given) == 2:
         return given[1][1]
     if name in words.keeps_call and (first.touched or first.role == "request"):

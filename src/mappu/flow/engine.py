@@ -302,8 +302,10 @@ class Engine:
         if value.via == "pairs" and value.origin is not None:
             step = value.origin.child("{}")
             return Value(step, via="key" if position == 0 else "")
+        if value.via == "numbered" and position == 0:
+            return NOTHING
         if value.via == "numbered" and value.origin is not None:
-            return Value(value.origin) if position == 1 else NOTHING
+            return Value(value.origin)
         return value.made_from()
 
     def bind_member(

@@ -15,6 +15,10 @@ _WHERE = {"query": "query parameter", "header": "header", "cookie": "cookie", "p
           "form": "form field", "body": "body field", "settings": "setting"}  # fmt: skip
 
 
+# What a text becomes part of that is then read for more than text.
+_READ_AS_CODE = frozenset({"query text", "command"})
+
+
 def find(scan: Scan) -> Iterator[Gap]:
     for route in scan.routes:
         bare = [f for f in route.fields if f.field.standing == "bare" and not f.nested]
@@ -64,7 +68,7 @@ def find(scan: Scan) -> Iterator[Gap]:
 def _only_text(found: FieldEvidence) -> bool:
     """True for a text that has only to be one, and becomes part of something that reads it."""
     plain = found.field.standing == "shape-only" and found.field.type == "string" and not found.shape.closed
-    return plain and not found.raw and any(s.what != "storage" for s in found.sinks)
+    return plain and not found.raw and any(s.what in _READ_AS_CODE for s in found.sinks)
 
 
 def _together(bodies: list[FieldEvidence]) -> list[list[FieldEvidence]]:
@@ -145,7 +149,7 @@ def _single(route: RouteEvidence, found: FieldEvidence) -> Gap:
     how = "is read by hand" if found.raw else "has no type that anything checks"
     if _only_text(found):
         how = "may be any text"
-        sinks = [s for s in sinks if s.what != "storage"]
+        sinks = [s for s in sinks if s.what in _READ_AS_CODE]
     end = _reaches(sinks, where) if sinks else "nothing checks its type or its value"
     name = field.path.replace("-", "_").replace(".", "_")
     fix = remedy(route, f"bind-{field.place}", name=name)

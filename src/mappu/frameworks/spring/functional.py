@@ -8,7 +8,7 @@ from mappu.frameworks.base_java import Marked, braces, joined
 from mappu.frameworks.base_java_binding import unnamed
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import own
+from mappu.syntax.walk import dotted, own
 
 _VERBS = frozenset({"GET", "POST", "PUT", "PATCH", "DELETE", "HEAD", "OPTIONS"})
 _NESTING = frozenset({"nest", "path"})
@@ -101,7 +101,8 @@ def takes(service: Service, route: Route) -> Taking:
 
 
 def is_functional(route: Route) -> bool:
-    """True for a route that no annotation maps."""
-    return isinstance(route.handler, n.Function) and not any(
-        "Mapping" in (getattr(m.name, "id", "") or getattr(m.name, "name", "")) for m in route.handler.marks
-    )
+    """True for a handler that is given the request as a whole."""
+    function = route.handler
+    assert isinstance(function, n.Function)
+    first = dotted(function.params[0].type) if len(function.params) == 1 else None
+    return not function.name or (first or "").endswith("ServerRequest")

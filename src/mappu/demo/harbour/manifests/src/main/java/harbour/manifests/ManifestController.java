@@ -3,6 +3,8 @@ package harbour.manifests;
 import jakarta.validation.Valid;
 import jakarta.validation.constraints.Max;
 import jakarta.validation.constraints.Min;
+import jakarta.validation.constraints.NotBlank;
+import jakarta.validation.constraints.Size;
 import java.util.List;
 import java.util.Map;
 import org.springframework.http.HttpStatus;
@@ -44,6 +46,22 @@ public class ManifestController {
     public List<ManifestRow> list(@RequestParam(defaultValue = "20") @Min(1) @Max(100) int limit) {
         return manifests.list(limit);
     }
+
+    @GetMapping("/{number}/lines/{line}")
+    public ManifestRow line(@PathVariable @Min(1) @Max(9_999_999) long number, @PathVariable @Min(1) @Max(500) int line) {
+        return manifests.find(number);
+    }
+
+    @PostMapping("/{number}/release")
+    public ResponseEntity<Void> release(@PathVariable @Min(1) @Max(9_999_999) long number, @Valid @RequestBody Release release) {
+        if (release.officer().equals(release.witness())) {
+            return ResponseEntity.unprocessableEntity().build();
+        }
+        manifests.find(number);
+        return ResponseEntity.noContent().build();
+    }
+
+    public record Release(@NotBlank @Size(max = 60) String officer, @NotBlank @Size(max = 60) String witness) {}
 
     // The customs office's search.
     @GetMapping("/search")
