@@ -1,7 +1,4 @@
-"""Micronaut: controllers whose parameters are bound by name, and checked where the validation module is in the build.
-
-Its facts are from the documentation, not run here.
-"""
+"""Micronaut: controllers whose parameters are bound by name, and checked where the validation module is in the build."""
 
 from collections.abc import Iterable, Iterator
 from weakref import WeakKeyDictionary

@@ -21,6 +21,9 @@ _READ_AS_CODE = frozenset({"query text", "command"})
 
 def find(scan: Scan) -> Iterator[Gap]:
     for route in scan.routes:
+        if route.endpoint.surface == "settings":
+            # They come from whoever runs the service.
+            continue
         bare = [f for f in route.fields if f.field.standing == "bare" and not f.nested]
         bodies = [f for f in bare if f.raw and f.field.place in ("body", "form")]
         guarded = any(f.raw and f.field.standing != "bare" and f.field.place in ("body", "form") for f in route.fields)
@@ -60,7 +63,7 @@ def find(scan: Scan) -> Iterator[Gap]:
                 # Always there, always text, and only looked up by.
                 continue
             yield _single(route, found)
-        for found in route.fields if route.endpoint.surface != "settings" else ():
+        for found in route.fields:
             if found not in bare and _only_text(found):
                 yield _single(route, found)
 

@@ -51,6 +51,8 @@ class _Draft:
     def __init__(self, laid: Laid, raw: bool, ran: Ran | None, read: Place | None = None) -> None:
         self.laid, self.raw, self.ran, self.read = laid, raw, ran, read
         self.required = laid.required
+        # True where hand-written code turns a request without it away.
+        self.demanded = False
         self.type: FieldType = laid.shape.type
         self.constraints: list[Constraint] = []
         self.escape: Escape | None = None
@@ -300,13 +302,13 @@ class Assembly:
                 return
         if kind in ("notNull", "notEmpty") and draft.by_hand:
             kind = "required"
-            draft.required = draft.required or refuses
+            draft.demanded = draft.demanded or refuses
         elif kind in ("notNull", "notEmpty") and refuses:
             default = draft.laid.default
-            draft.required = draft.required or default is None or not default.value
+            draft.demanded = draft.demanded or default is None or not default.value
         if refuses and draft.by_hand and not check.lenient and self.refuses_nothing(check, kind, value):
             # Nothing at all is none of these either.
-            draft.required = True
+            draft.demanded = True
         if refuses and draft.by_hand and draft.type == "any" and kind in ("enum", "const"):
             draft.type = _type_of(value)
         place = check.place
@@ -407,7 +409,7 @@ class Assembly:
         # What is asked for by a rule is not asked for where the rule refuses nothing.
         bound = draft.ran is not None and draft.ran.binder is not None and not laid.nested
         refused = bound or draft.ran is None or draft.by_hand or draft.ran.status in ("runs", "unknown")
-        field = Field(place, laid.path, draft.type, draft.required and refused, shape.nullable, standing, laid.model,
+        field = Field(place, laid.path, draft.type, draft.demanded or (draft.required and refused), shape.nullable, standing, laid.model,
                       laid.declared, constraints)  # fmt: skip
         return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks,
                              shape.alternatives, self.entities.get(laid.place))  # fmt: skip

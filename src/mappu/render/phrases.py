@@ -45,3 +45,12 @@ def type_of(field: Field) -> str:
 def place(found: Place | None) -> str:
     """`file:line`."""
     return f"{found.file}:{found.line}" if found is not None else ""
+
+
+def shortened(path: str, width: int) -> str:
+    """A path that fits: the folders at its beginning are left out first, and never a part of the file's name."""
+    parts = path.split("/")
+    while len("/".join(parts)) > width - 2 and len(parts) > 1:
+        parts.pop(0)
+    found = "/".join(parts)
+    return found if found == path else f"…/{found}"

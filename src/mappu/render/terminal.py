@@ -130,8 +130,8 @@ def fields(inventory: Inventory, width: int) -> RenderableType:
     longest = max((len(f.path) for f in all_fields), default=5)
     where = max((len(phrases.place(f.declared)) for f in all_fields), default=5)
     name_width = max(5, min(longest, 30 if width < 130 else 44))
-    # What the other columns leave, but for a decent width for the limits.
-    where_width = min(where, max(22, width - 90 - (name_width - 30)) if width >= 130 else 22)
+    # The limits get what is left; of a path deep in packages its end is shown, and the headline has the whole.
+    where_width = min(where, 40 if width >= 130 else 22)
     type_width = max((len(phrases.type_of(f)) for f in all_fields), default=4)
     for service, endpoints in groupby(inventory.endpoints, key=lambda e: e.service):
         parts.append(_text(service, "bold underline"))
@@ -171,7 +171,8 @@ def _fields(endpoint: Endpoint, name_width: int, type_width: int, where_width: i
             for c in field.constraints
         )
         table.add_row(_text(field.place, "dim"), _text(field.path), _text(phrases.type_of(field)),
-                      _standing(field.standing), limits, _text(phrases.place(field.declared)))  # fmt: skip
+                      _standing(field.standing), limits,
+                      _text(phrases.shortened(phrases.place(field.declared), where_width)))  # fmt: skip
     return Padding(table, (0, 0, 0, 2))
 
 

@@ -1,0 +1,155 @@
+"""Makes the `recorded.json` of each service beside it anew: builds it with Maven, once for each version, starts it and sends every
+request of its `cases.json`, the accepted ones also with each field left out.
+
+    python tests/recorded/jvm/record.py [SERVICE ...]     (needs Maven and a JDK, and the packages from Maven's own repository)
+"""
+
+import json
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.parse
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+HERE = Path(__file__).parent
+PORT = 8123
+JERSEY = "org.glassfish.jersey"
+SPRING = """package app;
+@org.springframework.boot.autoconfigure.SpringBootApplication
+public class App {{
+    public static void main(String[] args) {{ org.springframework.boot.SpringApplication.run(App.class, "--server.port={port}"); }}
+}}
+"""
+MICRONAUT = """package app;
+public class App {{
+    public static void main(String[] args) {{ io.micronaut.runtime.Micronaut.run(App.class, "-micronaut.server.port={port}"); }}
+}}
+"""
+JAXRS = """package app;
+public class App {{
+    public static void main(String[] args) throws Exception {{
+        org.glassfish.jersey.jdkhttp.JdkHttpServerFactory.createHttpServer(java.net.URI.create("http://127.0.0.1:{port}/"),
+            new org.glassfish.jersey.server.ResourceConfig(Resources.class, Resources.Mapper.class));
+        Thread.currentThread().join();
+    }}
+}}
+"""
+# service -> (versions, parent, dependencies, the class that starts it, what the compiler has to run)
+SERVICES: dict[str, tuple[tuple[str, ...], str | None, tuple[str, ...], str, tuple[str, ...]]] = {
+    "spring": (
+        ("3.3.5", "3.1.12"), "org.springframework.boot:spring-boot-starter-parent",
+        ("org.springframework.boot:spring-boot-starter-web", "org.springframework.boot:spring-boot-starter-validation"), SPRING, (),
+    ),
+    "jaxrs": (
+        ("3.1.9",), None,
+        (f"{JERSEY}.containers:jersey-container-jdk-http", f"{JERSEY}.inject:jersey-hk2",
+         f"{JERSEY}.media:jersey-media-json-jackson", f"{JERSEY}.ext:jersey-bean-validation"), JAXRS, (),
+    ),
+    "micronaut": (
+        ("4.10.36",), None,
+        ("io.micronaut:micronaut-http-server-netty", "io.micronaut:micronaut-jackson-databind",
+         "io.micronaut.validation:micronaut-validation:4.12.0"), MICRONAUT,
+        ("io.micronaut:micronaut-inject-java", "io.micronaut.validation:micronaut-validation-processor:4.12.0"),
+    ),
+}  # fmt: skip
+PLUGINS = """<plugin><artifactId>maven-compiler-plugin</artifactId><version>3.11.0</version>
+<configuration><release>17</release><parameters>true</parameters>{}</configuration></plugin>
+<plugin><groupId>org.codehaus.mojo</groupId><artifactId>exec-maven-plugin</artifactId><version>3.4.1</version>
+<configuration><mainClass>app.App</mainClass></configuration></plugin>"""
+
+
+def pom(service: str, version: str) -> str:
+    """The build file of a service."""
+    _, parent, wanted, _, processors = SERVICES[service]
+
+    def named(name: str, with_version: bool) -> str:
+        group, artifact, own = (*name.split(":"), version)[:3]
+        told = f"<version>{own}</version>" if with_version else ""
+        return f"<groupId>{group}</groupId><artifactId>{artifact}</artifactId>{told}"
+
+    above = f"<parent>{named(parent, True)}</parent>" if parent else ""
+    listed = "".join(f"<dependency>{named(x, parent is None)}</dependency>" for x in wanted)
+    paths = "".join(f"<path>{named(x, True)}</path>" for x in processors)
+    run = PLUGINS.format(f"<annotationProcessorPaths>{paths}</annotationProcessorPaths>" if paths else "")
+    return (
+        f'<project xmlns="http://maven.apache.org/POM/4.0.0"><modelVersion>4.0.0</modelVersion>{above}<groupId>app</groupId>'
+        f"<artifactId>app</artifactId><version>1</version><dependencies>{listed}</dependencies>"
+        f"<build><plugins>{run}</plugins></build></project>"
+    )
+
+
+def send(path: str, values: Any) -> int:
+    """Send one request the way its path asks for, and return the status."""
+    base, body = f"http://127.0.0.1:{PORT}", None
+    headers: dict[str, str] = {}
+    if path in ("/query", "/filter", "/filter-idle", "/intercepted"):
+        url, method = f"{base}{path}?{urllib.parse.urlencode(values)}", "GET"
+    elif "{id}" in path:
+        url, method = base + path.replace("{id}", str(values["id"])), "GET"
+    elif path == "/form":
+        url, method, body = base + path, "POST", urllib.parse.urlencode(values).encode()
+    else:
+        url, method, body, headers = base + path, "POST", json.dumps(values).encode(), {"Content-Type": "application/json"}
+    request = urllib.request.Request(url, body, headers, method=method)
+    try:
+        with urllib.request.urlopen(request, timeout=20) as answer:
+            return int(answer.status)
+    except urllib.error.HTTPError as error:
+        return error.code
+
+
+def requests(case: dict[str, Any]) -> list[tuple[str, Any]]:
+    """Every request of a case, by a name of its own."""
+    accepted = case["accepted"]
+    found: list[tuple[str, Any]] = []
+    if accepted is not None:
+        found.append(("accepted", accepted))
+    for i, (changes, _, _) in enumerate(case["broken"]):
+        found.append((f"broken {i}", changes if not isinstance(accepted, dict) else accepted | changes))
+    if isinstance(accepted, dict):
+        found.extend((f"without {name}", {k: v for k, v in accepted.items() if k != name}) for name in accepted)
+    return found
+
+
+def answers(service: str, version: str) -> dict[str, dict[str, int]]:
+    """Build and start a service, and return the status of every request."""
+    cases = json.loads((HERE / service / "cases.json").read_text())
+    with tempfile.TemporaryDirectory() as folder:
+        source = Path(folder) / "src/main/java/app"
+        source.mkdir(parents=True)
+        (Path(folder) / "pom.xml").write_text(pom(service, version))
+        (source / "App.java").write_text(SERVICES[service][3].format(port=PORT))
+        for file in (HERE / service).glob("*.java"):
+            shutil.copy(file, source)
+        subprocess.run(["mvn", "-q", "-B", "compile"], cwd=folder, check=True)
+        running = subprocess.Popen(["mvn", "-q", "-B", "exec:java"], cwd=folder, stdout=subprocess.DEVNULL)
+        try:
+            for _ in range(240):
+                time.sleep(0.5)
+                try:
+                    send(next(iter(cases)), {})
+                    break
+                except OSError:
+                    continue
+            return {
+                path: {name: send(path, values) for name, values in requests(case) if "{id}" not in path or "id" in values}
+                for path, case in cases.items()
+            }
+        finally:
+            running.terminate()
+            running.wait()
+
+
+def main() -> None:
+    for service in sys.argv[1:] or SERVICES:
+        recorded = {version: answers(service, version) for version in SERVICES[service][0]}
+        (HERE / service / "recorded.json").write_text(json.dumps(recorded, indent=1) + "\n")
+
+
+if __name__ == "__main__":
+    main()
