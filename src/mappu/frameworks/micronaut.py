@@ -15,6 +15,7 @@ from mappu.inventory.model import PlaceIn, RunBy
 from mappu.sources.properties import properties
 from mappu.symbols.program import Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted
 from mappu.vocabularies.bean_validation.classes import Reading
 from mappu.vocabularies.bean_validation.constraints import argument
 from mappu.vocabularies.shape import Default, Shape
@@ -92,11 +93,12 @@ class Controllers(Binding):
             shape = shape.with_(skipped=NO_VALID)
         if not shape.known and place != "body":
             shape = Shape("string", rules=shape.rules)
-        required = (
-            place == "path"
-            or (not shape.nullable and given is None)
-            or (place in ("query", "header") and given is None)
+        # What may be nothing says so; all else has to be sent.
+        free = given is not None or any((dotted(m.name) or "").endswith("Nullable") for m, _ in marks)
+        free = (
+            free or self.type_name(param.type, route.scope) == "java.util.Optional" or isinstance(param.type, n.Binary)
         )
+        required = place == "path" or not free
         wire = wire.lower() if place == "header" else wire
         origin = Origin(place, (wire,) if wire else ())
         return Taken(place, wire, shape.with_(nullable=False), required, declared, origin, given)

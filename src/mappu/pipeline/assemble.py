@@ -409,8 +409,10 @@ class Assembly:
         # What is asked for by a rule is not asked for where the rule refuses nothing.
         bound = draft.ran is not None and draft.ran.binder is not None and not laid.nested
         refused = bound or draft.ran is None or draft.by_hand or draft.ran.status in ("runs", "unknown")
-        field = Field(place, laid.path, draft.type, draft.demanded or (draft.required and refused), shape.nullable, standing, laid.model,
-                      laid.declared, constraints)  # fmt: skip
+        required = draft.demanded or (draft.required and refused)
+        field = Field(
+            place, laid.path, draft.type, required, shape.nullable, standing, laid.model, laid.declared, constraints
+        )
         return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks,
                              shape.alternatives, self.entities.get(laid.place))  # fmt: skip
 
