@@ -13,7 +13,7 @@ from conftest import field
 
 HERE = Path(__file__).parent / "recorded" / "jvm"
 sys.path.insert(0, str(HERE))
-from record import pom  # noqa: E402
+from record import SERVICES, pom  # noqa: E402
 
 RECORDED = {
     (service.name, version): answers
@@ -33,6 +33,7 @@ def said(tmp_path_factory: Any) -> Any:
         root = tmp_path_factory.mktemp(name)
         for file in (HERE / name).glob("*.java"):
             (root / file.name).write_text(file.read_text())
+        (root / "App.java").write_text(SERVICES[name][3].format(port=0))
         (root / "pom.xml").write_text(pom(name, version))
         found[name, version] = {e.path: e for e in mappu.survey(root).endpoints}
     return found

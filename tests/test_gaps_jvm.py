@@ -22,6 +22,7 @@ import jakarta.validation.constraints.*;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import org.springframework.boot.autoconfigure.SpringBootApplication;
 import org.springframework.data.jpa.repository.JpaRepository;
 import org.springframework.http.*;
 import org.springframework.jdbc.core.JdbcTemplate;
@@ -29,6 +30,7 @@ import org.springframework.validation.BindingResult;
 import org.springframework.validation.annotation.Validated;
 import org.springframework.web.bind.annotation.*;
 import org.springframework.web.server.ResponseStatusException;
+@SpringBootApplication class App {}
 record Pilot(@NotBlank @Size(max = 40) String name, @NotNull @Min(1) @Max(9) Integer rank) {}
 interface Pilots extends JpaRepository<PilotRow, Long> {}
 @Entity class PilotRow {
@@ -142,6 +144,24 @@ CASES: dict[str, tuple[str, str, set[tuple[str, str | None, str | None, str | No
         """,
         {("server-error", "POST /wrong", "body", "n"), ("server-error", "POST /guard", "body", "n"),
          ("server-error", "GET /lost/{id}", "path", "id"), ("server-error", "GET /intercepted", "query", "n")},
+    ),
+    "rules run by an interceptor of the class that is called": (
+        """
+        @PostMapping("/deep") void deep(@RequestBody Pilot pilot) { service.store(pilot); }
+        @PostMapping("/plain") void plain(@RequestBody Pilot pilot) { other.store(pilot); }
+        Service service;
+        Other other;
+        """,
+        """
+        @Validated interface Service { void store(@NotNull @Valid Pilot pilot); }
+        class RealService implements Service { public void store(Pilot pilot) {} }
+        class Other { void store(@Valid Pilot pilot) {} }
+        @RestControllerAdvice class Advice {
+            @ExceptionHandler(ConstraintViolationException.class)
+            ResponseEntity<?> answer() { return ResponseEntity.badRequest().build(); }
+        }
+        """,
+        {("idle-rules", "POST /plain", "body", "*")},
     ),
     "no-effect": (
         """

@@ -14,7 +14,7 @@ from neutral_tree import shown
 JAVA = [
     ("class A extends B<C> implements D {}", "class A < B[C], D {}"),
     ("class A { @NotNull(message = \"m\") @Size(min = 2, max = MAX) private String s = \"x\"; }",
-     "class A {@NotNull('m') @Size(2, MAX) s: String = 'x'}"),
+     "class A {@NotNull('m') @Size(2, MAX) @private() s: String = 'x'}"),
     ("class A { List<@NotBlank String> t; int[] n = {1, 0x1F}; }",
      "class A {t: List[Annotated[[String, NotBlank()]]]; n: Array[int] = [1, 31]}"),
     ("record R(@Positive double d, Leg... legs) {}", "class R {@Positive() d: double; legs: Leg}"),

@@ -67,6 +67,7 @@ language = Language(
     all_of=frozenset({"allMatch"}),
     size_calls=frozenset({"length", "size"}),
     empty_tests={"isEmpty": "notEmpty", "isBlank": "notBlank"},
+    key_tests=frozenset({"containsKey"}),
     equal_tests=frozenset({"equals", "equalsIgnoreCase"}),
     accessors=True,
     text_patterns=True,

@@ -25,6 +25,11 @@ def by_method(engine: Engine, expr: n.Call, method: str, receiver: Value, state:
     if method in words.equal_tests and len(expr.positional) == 1:
         same = n.Binary(expr.span, "==", expr.func.value, expr.positional[0])
         return Value(facts=conditions.facts(engine, same, state))
+    if method in words.key_tests and receiver.origin is not None and len(expr.positional) == 1:
+        key = engine.text(expr.positional[0], state)
+        if key is not None:
+            there = Finding(receiver.origin.child(key), "notNull", None, engine.place(expr), presence=True)
+            return Value(taints=receiver.touched, facts=Facts((there,), ()))
     if method in words.or_throw and receiver.role == "lookup":
         return _or_throw(engine, expr, receiver, state)
     kind = words.empty_tests.get(method) if not expr.args else None

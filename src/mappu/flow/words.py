@@ -125,6 +125,8 @@ class Language(msgspec.Struct, frozen=True):
     size_calls: frozenset[str] = frozenset()
     empty_tests: Mapping[str, ConstraintKind] = {}
     empty_functions: Mapping[str, tuple[ConstraintKind, bool]] = {}
+    # Methods that ask whether a map holds a key.
+    key_tests: frozenset[str] = frozenset()
     # Methods that compare like an operator.
     equal_tests: frozenset[str] = frozenset()
     # True where a pattern may be written as plain text.

@@ -8,7 +8,7 @@ from mappu.frameworks import base_java
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
 from mappu.frameworks.spring import functional
 from mappu.frameworks.spring.controllers import Controllers
-from mappu.frameworks.spring.errors import VIOLATION, Answers
+from mappu.frameworks.spring.errors import VIOLATIONS, Answers
 from mappu.frameworks.spring.parameters import Parameters
 from mappu.frameworks.spring.remedies import REMEDIES
 from mappu.symbols.program import Target
@@ -67,7 +67,10 @@ class Spring:
 
     def runs(self, service: Service, route: Route, taken: Taken) -> Ran:
         known = base_java.known_errors()
-        mapped = self.answers(service).of(Target(VIOLATION), None, known)
+        answers = self.answers(service)
+        # Whichever age of the standard the service is of.
+        told = [answers.of(Target(name), None, known) for name in VIOLATIONS]
+        mapped = next((status for status in told if status), told[0])
         return self.parameters(service).runs(route, taken, mapped)
 
     def words(self, service: Service) -> Words:

@@ -11,7 +11,8 @@ from mappu.syntax.walk import dotted, walk
 from mappu.vocabularies.bean_validation.constraints import argument
 
 UNKNOWN = 0
-VIOLATION = "jakarta.validation.ConstraintViolationException"
+VIOLATIONS = tuple(f"{p}.validation.ConstraintViolationException" for p in ("jakarta", "javax"))
+_STARTS = (b"SpringApplication", b"SpringBootApplication", b"runApplication")
 _MAKERS = {"badRequest": 400, "unprocessableEntity": 422, "notFound": 404, "internalServerError": 500, "ok": 200, "accepted": 202,
            "noContent": 204}  # fmt: skip
 _STATUS_CALLS = frozenset({"status", "forStatus", "forStatusAndDetail", "setStatus", "sendError", "ResponseEntity"})
@@ -23,7 +24,8 @@ class Answers(Marked):
     def __init__(self, service: Service) -> None:
         super().__init__(service)
         self.handlers: list[tuple[frozenset[str], int]] = []
-        self.catches_all: int | None = None
+        # Where nothing in the source starts the service, errors may be answered by code that is not at hand.
+        self.starts = any(word in data for _, data in service.sources() for word in _STARTS)
         for class_, scope in classes(service, (b"ExceptionHandler",)):
             inner = self.program.scope_of(class_, scope)
             for method in class_.methods:
@@ -79,4 +81,5 @@ class Answers(Marked):
                 mark = self.find(ancestor.node.marks, ancestor.scope, (WEB + "ResponseStatus",))
                 if mark is not None:
                     return self.status_of(argument(mark, "value") or argument(mark, "code"), ancestor.scope) or 500
-        return UNKNOWN if target.scope is None and target.name not in known.parents and "." in target.name else None
+        strange = target.scope is None and target.name not in known.parents and "." in target.name
+        return UNKNOWN if strange or not self.starts else None

@@ -187,7 +187,7 @@ class Expressions(Lowering):
         for holder in (node, *(c for c in node.named_children if c.type == "modifiers")):
             found.extend(self.mark(c) for c in holder.named_children if c.type in ("annotation", "marker_annotation"))
             if holder.type == "modifiers":
-                words = [c for c in holder.children if c.type in ("static", "abstract", "transient", "final")]
+                words = [c for c in holder.children if c.type in ("static", "abstract", "transient", "private")]
                 found.extend(n.Mark(self.span(c), n.Name(self.span(c), c.type), None, "attribute") for c in words)
         return tuple(found)
 

@@ -10,6 +10,8 @@ from mappu.vocabularies.shape import UNKNOWN, Reader, Shape
 
 _VALIDATORS = ("jakarta.validation.Validator", "javax.validation.Validator")
 _OUTCOMES = frozenset({"org.springframework.validation.BindingResult", "org.springframework.validation.Errors"})
+_INTERCEPTED = "org.springframework.validation.annotation.Validated"
+_VIOLATION = "jakarta.validation.ConstraintViolationException"
 # What asks a binding's outcome, and whether it tells that the rules failed or passed.
 _ASKED: Mapping[str, Told] = {
     "hasErrors": "failed", "hasFieldErrors": "failed", "hasGlobalErrors": "failed", "getErrorCount": "faults",
@@ -32,10 +34,12 @@ class BeanValidation:
     error_aliases: Mapping[str, str] = {}
 
     def shape(self, reader: Reader, expr: n.Expr, scope: Scope, groups: frozenset[str] | None = None) -> Shape:
+        reading = Reading(reader, groups) if groups else Reading(reader)
+        if isinstance(expr, n.Index):
+            return reading.of_type(expr, scope)
         target = reader.program.resolve(expr, scope) if isinstance(expr, n.Name | n.Member) else None
         if target is None or not isinstance(target.node, n.Class):
             return UNKNOWN
-        reading = Reading(reader, groups) if groups else Reading(reader)
         return reading.of_class(target) if reading.is_model(target) else UNKNOWN
 
     def is_model(self, reader: Reader, target: Target) -> bool:
@@ -43,6 +47,9 @@ class BeanValidation:
 
     def run(self, reader: Reader, call: n.Call, scope: Scope, refer: Refer) -> RunWord | None:
         func = call.func
+        checked = _checked_parameter(reader, call, scope)
+        if checked is not None:
+            return checked
         if not isinstance(func, n.Member):
             return None
         if func.name in _ASKED and self._is_of(reader, func.value, scope, _OUTCOMES):
@@ -71,6 +78,32 @@ class BeanValidation:
 
     def cast(self, reader: Reader, type_: n.Expr, value: n.Expr, scope: Scope) -> RunWord | None:
         return None
+
+
+def _checked_parameter(reader: Reader, call: n.Call, scope: Scope) -> RunWord | None:
+    """A call of a method whose class has an interceptor look at its parameters, and one of them says that it goes into it."""
+    program = reader.program
+    target = program.resolve(call.func, scope)
+    if target is None or not isinstance(target.node, n.Function) or target.scope is None:
+        return None
+    owner, around = target.scope.owner, target.scope.parent
+    if not isinstance(owner, n.Class) or around is None:
+        return None
+    class_ = Target(program.full_name(around, owner.name), owner, around)
+    for each in program.ancestry(class_):
+        if not isinstance(each.node, n.Class) or each.scope is None:
+            continue
+        if not any(program.name_of(m.name, each.scope) == _INTERCEPTED for m in each.node.marks):
+            continue
+        inner = program.scope_of(each.node, each.scope)
+        method = next(
+            (m for m in each.node.methods if m.name == target.node.name and len(m.params) == len(call.args)), None
+        )
+        for param, argument in zip(method.params if method is not None else (), call.positional, strict=False):
+            text = inner.module.text(param)
+            if "@Valid" in text and param.type is not None:
+                return RunWord(param.type, inner, argument, False, _VIOLATION)
+    return None
 
 
 vocabulary = BeanValidation()

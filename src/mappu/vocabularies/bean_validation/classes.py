@@ -274,9 +274,8 @@ class Reading:
             return frozenset()
         reached = {name for m in class_.methods if (name := _getter(m) or _setter(m)) is not None}
         reached |= {p.name for m in class_.methods if m.name == "constructor" for p in m.params}
-        source = scope.module.source
         fields = [m for m in class_.body if isinstance(m, n.Variable)]
-        private = {f.name for f in fields if b"private" in source[f.span.start : f.span.end].split(f.name.encode())[0]}
+        private = {f.name for f in fields if any(dotted(m.name) == "private" for m in f.marks)}
         return frozenset(private - reached)
 
     def _ignored(self, marks: tuple[tuple[n.Mark, Scope], ...]) -> bool:
