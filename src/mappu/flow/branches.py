@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from mappu.flow import calls, conditions
+from mappu.flow import conditions, model_runs
 from mappu.flow.state import Condition, Outcome, Sent, State, element
 from mappu.flow.values import NOTHING, Effect, Event, Facts, Finding, Result
 from mappu.syntax import nodes as n
@@ -222,7 +222,7 @@ def loop(engine: Engine, stmt: n.Loop, state: State) -> Outcome:
     if stmt.over is not None and stmt.target is not None:
         over = engine.value(stmt.over, state)
         if over.via == "faults":
-            calls.faults_looked_at(over)
+            model_runs.faults_looked_at(over)
         engine.bind(stmt.target, element(over), inner)
         if (
             over.origin is None

@@ -6,25 +6,21 @@ import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from mappu.flow import callees, conditions, endings, replies, spoken_of, storage
+from mappu.flow import callees, conditions, endings, model_runs, replies, spoken_of, storage
 from mappu.flow.state import State, element
 from mappu.flow.values import (
-    ALL,
     FLAT,
     NOTHING,
     Check,
     Facts,
     Finding,
     Given,
-    ModelRun,
-    OpenRun,
     Origin,
     Read,
     Result,
     Value,
     all_touched,
 )
-from mappu.flow.words import RunWord
 from mappu.inventory.model import ConstraintKind
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
@@ -39,7 +35,7 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     expr, holder, captured = _by_reference(engine, expr, state)
     run = engine.words.runs(expr, holder, lambda e: _referred(engine, e, holder, state))
     if run is not None:
-        return _run_model(engine, expr, run, state)
+        return model_runs.run(engine, expr, run, state)
     method = expr.func.name if isinstance(expr.func, n.Member) else None
     if isinstance(expr.func, n.Member) and method in engine.words.language.catch:
         return callees.caught(engine, expr, expr.func.value, state)
@@ -60,7 +56,7 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
         if found is not None:
             return found
     given = [(a, engine.value(a.value, state)) for a in expr.args]
-    _faults_used(engine, expr, method, receiver, given)
+    model_runs.faults_used(engine, expr, method, receiver, given)
     if receiver.role == "reply" and method is not None:
         return replies.call(engine, expr, method, receiver, given, state)
     if isinstance(expr.func, n.Name) and (called := state.env.get(expr.func.id)) is not None and called.role == "next":
@@ -120,25 +116,6 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     return callees.outside(engine, expr, name, target, receiver, given, state)
 
 
-def _faults_used(engine: Engine, expr: n.Call, method: str | None, receiver: Value, given: Given) -> None:
-    """Faults that go on to other code than a log, one by one or together: it may act on them."""
-    words = engine.words.language
-    last = method or (dotted(expr.func) or "")
-    held = [v for _, v in given] if last not in words.notices else []
-    if method is not None and method not in words.size_calls and method not in words.empty_tests:
-        held.append(receiver)
-    for each in held:
-        if each.via == "faults" and each.facts is not None:
-            faults_looked_at(each)
-
-
-def faults_looked_at(held: Value) -> None:
-    """Note that somebody looks at the faults a check gave back."""
-    for finding in (*held.facts.if_true, *held.facts.if_false) if held.facts is not None else ():
-        if finding.run is not None:
-            finding.run.looked = True
-
-
 def _by_reference(engine: Engine, expr: n.Call, state: State) -> tuple[n.Call, Scope, Mapping[str, Value]]:
     """A call of, or on, something that stands for a function or class: the call with what it stands for instead, the scope
     from which that is seen, and the names a function written out sees around it."""
@@ -178,83 +155,6 @@ def _callee(engine: Engine, expr: n.Call, receiver: Value, method: str | None, s
     if found is None:
         found = engine.program.resolve(expr.func, scope)
     return engine.program.method(found, len(expr.args)) if found is not None else None
-
-
-def _run_model(engine: Engine, expr: n.Call, run: RunWord, state: State) -> Value:
-    held = engine.value(run.argument, state)
-    for arg in expr.args:
-        if arg.value is not run.argument:
-            engine.value(arg.value, state)
-    if run.outcome:
-        return _told(engine, expr, run, held)
-    whole = _put_together(held)
-    if whole is not None and engine.words.language.takes_objects:
-        model_run(engine, expr, run, Value(whole))
-        return Value(attrs=held.attrs, taints=held.touched, made=engine.program.resolve(run.type, run.scope))
-    if held.origin is not None and not held.via:
-        model_run(engine, expr, run, held)
-        made = engine.program.resolve(run.type, run.scope)
-        return Value(held.origin, made=made, taints=held.taints)
-    if held.origin is None and not held.touched and run.spread and not held.attrs:
-        # Built field by field: each argument keeps what it is.
-        attrs = {a.name: engine.value(a.value, state) for a in expr.args if a.name is not None and not a.spread}
-        return Value(attrs=attrs, made=engine.program.resolve(run.type, run.scope))
-    return Value(
-        taints=held.touched, attrs=held.attrs, made=engine.program.resolve(run.type, run.scope), whole=held.whole
-    )
-
-
-def model_run(engine: Engine, node: n.Node, run: RunWord, held: Value) -> None:
-    assert held.origin is not None
-    place = engine.place(node)
-    if not run.skips and held.origin.place in ("body", "form"):
-        engine.seen |= {Origin(held.origin.place)}
-    result = Result("unknown") if run.skips else endings.thrown(engine, Target(run.throws), None, place)
-    opened = OpenRun(held.origin, run.type, run.scope, place)
-    opened.taken = node is not engine.dropped
-    found = ModelRun(held.origin, run.type, run.scope, place, result, run.skips, opened)
-    if all((r.origin, r.place) != (found.origin, found.place) for r in engine.report.runs):
-        engine.report.runs.append(found)
-
-
-def _put_together(held: Value) -> Origin | None:
-    """What an object written out of members of client data stands for, each under its own name: that data."""
-    parts = [(k, v.origin) for k, v in held.attrs.items() if v.origin is not None and v.origin.path]
-    if held.origin is not None or not parts or any(o.path[-1] != k for k, o in parts):
-        return None
-    parents = {(o.place, o.path[:-1]) for _, o in parts}
-    return Origin(*parents.pop()) if len(parents) == 1 else None
-
-
-def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
-    """The outcome of a model's rules as something to be looked at."""
-    origin, place = held.origin, engine.place(expr)
-    if held.role == "request":
-        origin, held = ALL, NOTHING
-    elif (whole := _put_together(held)) is not None:
-        origin = whole
-    elif origin is None or held.via not in ("", "number", "dump"):
-        fields = {k: v for k, v in held.attrs.items() if v.origin is not None}
-        if not fields:
-            # Only what was made from client data is checked: what it refuses is not told field by field.
-            return Value(taints=held.touched, attrs={k: held for k, v in run.outcome.items() if v == "value"})
-        origin = Origin(next(iter(fields.values())).origin.place)  # type: ignore[union-attr]
-    if origin.place in ("body", "form"):
-        engine.seen |= {Origin(origin.place)}
-    opened = OpenRun(origin, run.type, run.scope, place)
-    if any((o.place, o.origin) == (place, origin) for o in engine.open_runs):
-        opened = next(o for o in engine.open_runs if (o.place, o.origin) == (place, origin))
-    else:
-        engine.open_runs.append(opened)
-    finding = Finding(origin, "custom", place.text, place, run=opened)
-    passed = Facts((finding,), ())
-    kinds = {
-        "passed": Value(facts=passed), "failed": Value(facts=passed.swapped()),
-        "faults": Value(facts=passed.swapped(), via="faults"),
-        "value": Value(origin, taints=held.taints, checked=opened),
-    }  # fmt: skip
-    attrs = {name: kinds[told] for name, told in run.outcome.items()}
-    return attrs.pop("", NOTHING).but(attrs=attrs)
 
 
 def _request_call(engine: Engine, expr: n.Call, method: str, state: State) -> Value:

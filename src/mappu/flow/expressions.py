@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from mappu.flow import calls, conditions, endings
+from mappu.flow import calls, conditions, endings, model_runs
 from mappu.flow.state import State, element
 from mappu.flow.values import FLAT, NOTHING, Facts, Origin, Read, Typed, Value, all_touched
 from mappu.symbols.program import Target
@@ -108,7 +108,7 @@ def annotated(engine: Engine, stmt: n.Variable, made: Value) -> Value:
     if made.origin is not None and plain and stmt.type is not None:
         run = engine.words.casts(stmt.type, stmt.value or stmt.type, engine.scope)
         if run is not None:
-            calls.model_run(engine, stmt, run, made)
+            model_runs.model_run(engine, stmt, run, made)
         elif not made.via:
             engine.report.typed.append(Typed(made.origin, stmt.type, engine.scope, engine.place(stmt)))
     if made.role == "lookup" and made.made is None and stmt.type is not None and engine.words.language.accessors:

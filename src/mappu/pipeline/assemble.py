@@ -6,23 +6,22 @@ from collections.abc import Iterable
 import msgspec
 
 from mappu.flow.engine import Engine
-from mappu.flow.values import ALL, Check, Escape, Event, ModelRun, Origin, Read, Report, Result, Sink, Typed
+from mappu.flow.values import ALL, Check, Escape, Event, ModelRun, Origin, Read, Report, Result, Typed
 from mappu.flow.words import Words
 from mappu.frameworks.base import Framework, Ran, Route, Service, Taken, Taking
 from mappu.inventory.model import (
     Constraint,
     ConstraintKind,
     Endpoint,
-    Field,
     FieldType,
     Handler,
     Place,
     PlaceIn,
     RunBy,
-    Standing,
     Status,
 )  # fmt: skip
-from mappu.inventory.standing import endpoint_standing, field_standing
+from mappu.inventory.standing import endpoint_standing
+from mappu.pipeline.drafts import Draft, meets
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence
 from mappu.pipeline.layout import WHOLE, Laid, lay_out
 from mappu.vocabularies import vocabularies
@@ -36,35 +35,12 @@ _SIZES: dict[tuple[ConstraintKind, FieldType], ConstraintKind] = {
     ("minLength", "array"): "minItems", ("maxLength", "array"): "maxItems",
     ("minLength", "object"): "minProperties", ("maxLength", "object"): "maxProperties",
 }  # fmt: skip
-_FARES: dict[Status, Standing] = {"idle": "idle", "leaks": "leaky", "breaks": "leaky", "unknown": "unknown"}
 _BOUNDS = frozenset({"minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "minLength", "maxLength"})
 
 
 MAX_NAMED = 3
 # What runs the rules of a model that the handler runs itself.
 BY_HAND = "call by hand"
-
-
-class _Draft:
-    """A field while it is put together."""
-
-    def __init__(self, laid: Laid, raw: bool, ran: Ran | None, read: Place | None = None) -> None:
-        self.laid, self.raw, self.ran, self.read = laid, raw, ran, read
-        self.required = laid.required
-        # True where hand-written code turns a request without it away.
-        self.demanded = False
-        self.type: FieldType = laid.shape.type
-        self.constraints: list[Constraint] = []
-        self.escape: Escape | None = None
-
-    @property
-    def by_hand(self) -> bool:
-        """True where only hand-written code looks at it."""
-        return self.raw or (self.ran is not None and self.ran.run_by is None and self.ran.status == "runs")
-
-    @property
-    def bound(self) -> bool:
-        return self.ran is not None and self.ran.run_by is not None
 
 
 class Assembly:
@@ -79,7 +55,7 @@ class Assembly:
         if self.taking.no_body is not None and read is not None:
             event = Event("server-error", read.place, self.taking.no_body, Origin("body"))
             self.report.events.append(event)
-        self.drafts: dict[tuple[str, tuple[str, ...]], _Draft] = {}
+        self.drafts: dict[tuple[str, tuple[str, ...]], Draft] = {}
         self.uploads = any(t.place == "form" and t.shape.type == "file" for t in self.taking.taken)
         self.entities: dict[str, str] = {}
         # Data whose fields a model lists: whatever else is read of it is none that a client sends.
@@ -107,7 +83,7 @@ class Assembly:
             self.escaped(escape)
         self.drop_whole_bodies()
         self.drop_what_is_no_input()
-        found = [self.finish(d) for d in self.drafts.values()]
+        found = [d.finish(self.report, self.uploads, self.entities.get(d.laid.place)) for d in self.drafts.values()]
         self.note_escapes()
         found.sort(key=lambda f: (_ORDER[f.field.place], f.field.path))
         return RouteEvidence(self.endpoint(found), self.route, self.service, self.taking, self.report, tuple(found),
@@ -139,7 +115,7 @@ class Assembly:
         ):
             self.notes.extend((note, laid.path) for note in laid.shape.notes)
             key = (laid.origin.place, laid.origin.path)
-            draft = _Draft(laid, raw=free and laid.path == WHOLE, ran=ran, read=taken.declared if free else None)
+            draft = Draft(laid, raw=free and laid.path == WHOLE, ran=ran, read=taken.declared if free else None)
             draft.constraints = [self.constraint(rule, ran) for rule in laid.shape.rules]
             self.drafts[key] = draft
         if shape.fields and not taken.wire:
@@ -160,9 +136,9 @@ class Assembly:
         for laid in lay_out(place, "", origin, shape, False, read):
             nested = len(laid.origin.path) > len(origin.path) + 1
             laid = msgspec.structs.replace(laid, nested=nested)
-            self.drafts[(laid.origin.place, laid.origin.path)] = _Draft(laid, raw=True, ran=None, read=read)
+            self.drafts[(laid.origin.place, laid.origin.path)] = Draft(laid, raw=True, ran=None, read=read)
         top = Laid(place, WHOLE, origin, Shape(), False, read, shape.model, None, nested=False)
-        self.drafts.setdefault((origin.place, origin.path), _Draft(top, raw=True, ran=None, read=read))
+        self.drafts.setdefault((origin.place, origin.path), Draft(top, raw=True, ran=None, read=read))
 
     def awaited(self, taken: Taken) -> Ran:
         """What becomes of checks whose outcome is only gathered: told by whoever asks for it."""
@@ -213,7 +189,7 @@ class Assembly:
         ran = self.ran_by_hand(run)
         for laid in lay_out(place, wire, run.origin, shape, True, run.place):
             self.notes.extend((note, laid.path) for note in laid.shape.notes)
-            draft = _Draft(laid, raw=False, ran=ran, read=run.place)
+            draft = Draft(laid, raw=False, ran=ran, read=run.place)
             draft.constraints = [self.constraint(rule, ran) for rule in laid.shape.rules]
             draft.required = laid.required and run.result.effect == "rejects" and run.skipped is None
             before = self.drafts.setdefault((laid.origin.place, laid.origin.path), draft)
@@ -237,7 +213,7 @@ class Assembly:
         }.get(run.result.effect, "what becomes of the model's ValidationError could not be followed")
         return Ran(by, _STATUS[run.result.effect], why)
 
-    def nearest(self, origin: Origin) -> _Draft | None:
+    def nearest(self, origin: Origin) -> Draft | None:
         """The draft of this data, or of what it lies in."""
         for size in range(len(origin.path), -1, -1):
             found = self.drafts.get((origin.place, origin.path[:size]))
@@ -245,7 +221,7 @@ class Assembly:
                 return found
         return None
 
-    def where(self, origin: Origin, above: _Draft | None) -> tuple[PlaceIn, str]:
+    def where(self, origin: Origin, above: Draft | None) -> tuple[PlaceIn, str]:
         """The place and the path a client sends for data known only to the flow engine."""
         place: PlaceIn = above.laid.place if above is not None else origin.place
         base, steps = "", origin.path
@@ -257,7 +233,7 @@ class Assembly:
             base += step if step in ("[]", "{}") else f".{step}" if base else step
         return place, base
 
-    def raw(self, origin: Origin, place: Place) -> _Draft | None:
+    def raw(self, origin: Origin, place: Place) -> Draft | None:
         """The draft of data read by hand, made when it is first met; None for data that a binder knows."""
         key = (origin.place, origin.path)
         if key in self.drafts:
@@ -270,7 +246,7 @@ class Assembly:
         where, path = self.where(origin, above)
         nested = above is not None and above.laid.path != WHOLE
         laid = Laid(where, path or WHOLE, origin, Shape(), False, place, None, None, nested)
-        self.drafts[key] = _Draft(laid, raw=True, ran=None, read=place)
+        self.drafts[key] = Draft(laid, raw=True, ran=None, read=place)
         return self.drafts[key]
 
     def read(self, read: Read) -> None:
@@ -329,7 +305,7 @@ class Assembly:
                 return False
         return kind in ("type", "enum", "const") or (check.demands and self.missing_as is not None)
 
-    def add(self, draft: _Draft, found: Constraint) -> None:
+    def add(self, draft: Draft, found: Constraint) -> None:
         if all((c.kind, c.value, c.declared) != (found.kind, found.value, found.declared) for c in draft.constraints):
             draft.constraints.append(found)
 
@@ -367,7 +343,7 @@ class Assembly:
         texts = [s for s in self.report.sinks if s.what != "storage"]
         for key, draft in list(self.drafts.items()):
             laid = draft.laid
-            if draft.raw and draft.read is not None and not any(_meets(s, laid.origin, True) for s in texts):
+            if draft.raw and draft.read is not None and not any(meets(s, laid.origin, True) for s in texts):
                 name = laid.path.lower()
                 carried = name in _TRANSPORT or name.startswith(_TRANSPORT_STARTS) or _CREDENTIAL.search(name)
                 strange = laid.place == "path" and f"{{{laid.path}" not in self.route.path
@@ -383,38 +359,6 @@ class Assembly:
         start = handler.span.start
         last = handler.line + self.route.scope.module.source.count(b"\n", start, handler.span.end)
         return place.file == self.route.scope.module.path and handler.line <= place.line <= last
-
-    # --- the outcome --------------------------------------------------------------------------------------------------
-
-    def finish(self, draft: _Draft) -> FieldEvidence:
-        laid, shape = draft.laid, draft.laid.shape
-        sinks = tuple(s for s in self.report.sinks if _meets(s, laid.origin, draft.raw))
-        runs = draft.ran is not None and draft.ran.run_by is not None and draft.ran.status == "runs"
-        runs = runs or (draft.ran is not None and draft.ran.binder is not None)
-        checked = runs and shape.known and draft.type != "any" and not draft.raw
-        if draft.by_hand and draft.type == "boolean":
-            checked = any(c.kind == "type" and c.status == "runs" for c in draft.constraints)
-        closed = shape.closed or any(r.kind in ("enum", "const", "format") for r in shape.rules)
-        constraints = tuple(draft.constraints)
-        unknown = draft.ran is not None and draft.ran.status == "unknown"
-        standing = field_standing(
-            constraints, type_=draft.type, shape_checked=checked, closed=closed,
-            followed=shape.known and draft.escape is None and not unknown,
-        )  # fmt: skip
-        if standing == "bare" and draft.ran is not None and not draft.raw:
-            # Its type and presence are declared as well, and fare as the rest does.
-            standing = _FARES.get(draft.ran.status, standing)
-        # Beside an uploaded file the rest of the body comes as parts of the same form.
-        place: PlaceIn = "form" if laid.place == "body" and self.uploads else laid.place
-        # What is asked for by a rule is not asked for where the rule refuses nothing.
-        bound = draft.ran is not None and draft.ran.binder is not None and not laid.nested
-        refused = bound or draft.ran is None or draft.by_hand or draft.ran.status in ("runs", "unknown")
-        required = draft.demanded or (draft.required and refused)
-        field = Field(
-            place, laid.path, draft.type, required, shape.nullable, standing, laid.model, laid.declared, constraints
-        )
-        return FieldEvidence(field, laid.origin, shape, draft.raw, laid.nested, laid.default, draft.read, sinks,
-                             shape.alternatives, self.entities.get(laid.place))  # fmt: skip
 
 
 _TRANSPORT = frozenset({"accept", "host", "authorization", "user-agent", "referer", "origin", "cookie", "range", "connection",
@@ -443,11 +387,6 @@ def _type_of(value: object) -> FieldType:
         if kinds and kinds <= {int, float}
         else "any"
     )
-
-
-def _meets(sink: Sink, origin: Origin, raw: bool) -> bool:
-    """True where this data arrives there: itself, as part of more, or (read by hand) a part of it."""
-    return sink.origin.covers(origin) or (raw and origin.covers(sink.origin))
 
 
 def _why(result: Result) -> str | None:

@@ -2,13 +2,13 @@
 
 import re
 from collections.abc import Callable, Container, Iterable, Iterator
-from typing import Protocol, cast
+from typing import Protocol
 
-from mappu.symbols.scopes import Binding, Scope, Target, declared
+from mappu.symbols import class_names
+from mappu.symbols.scopes import MAX_STEPS, Binding, Scope, Target, declared
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
 
-MAX_STEPS = 40
 # Bases that bring no members of their own worth following.
 _NO_MEMBERS = frozenset({"object", "typing.Generic", "abc.ABC", "typing.Protocol"})
 _WRAPPERS = frozenset({"Optional", "Annotated", "ClassVar", "Final", "Promise", "Readonly", "NonNullable"})
@@ -55,7 +55,7 @@ class Names:
     def __init__(self, files: dict[str, object], loader: Loader, finder: Finder) -> None:
         self.files = files
         self._loader = loader
-        self._finder = finder
+        self.finder = finder
         self._scopes: dict[str, Scope | None] = {}
         self._inner: dict[tuple[int, int], Scope] = {}
         self._resolved: dict[tuple[str, int], Target | None] = {}
@@ -68,12 +68,12 @@ class Names:
     @property
     def receiver(self) -> str | None:
         """The word for a method's own object; None where that is its first parameter."""
-        return self._finder.receiver
+        return self.finder.receiver
 
     @property
     def models(self) -> re.Pattern[bytes]:
         """Finds the names of what may be a model, in a file's bytes."""
-        return self._finder.models
+        return self.finder.models
 
     # --- modules and scopes -------------------------------------------------------------------------------------------
 
@@ -84,10 +84,10 @@ class Names:
             self._scopes[path] = Scope(module) if module is not None else None
         return self._scopes[path]
 
-    def _locate(self, importer: str, module: str, level: int) -> str | None:
+    def locate(self, importer: str, module: str, level: int) -> str | None:
         key = (importer, module, level)
         if key not in self._located:
-            self._located[key] = self._finder.locate(self.files, *key)
+            self._located[key] = self.finder.locate(self.files, *key)
         return self._located[key]
 
     def scope_of(self, owner: n.Function | n.Class, parent: Scope) -> Scope:
@@ -119,7 +119,7 @@ class Names:
             at = at.parent
         path = scope.module.path
         if path not in self._module_names:
-            self._module_names[path] = self._finder.module_name(self.files, path)
+            self._module_names[path] = self.finder.module_name(self.files, path)
         parts.append(self._module_names[path])
         return ".".join(reversed(parts))
 
@@ -130,7 +130,7 @@ class Names:
         at: Scope | None = scope
         while at is not None:
             # Some languages do not see a class body's names from inside its methods.
-            seen = self._finder.by_class or not isinstance(at.owner, n.Class) or at is scope
+            seen = self.finder.by_class or not isinstance(at.owner, n.Class) or at is scope
             if seen and name in at.names:
                 return at.names[name], at
             at = at.parent
@@ -149,10 +149,10 @@ class Names:
             base = self.resolve(called, scope, steps + 1)
             if called is not expr.value and not (base is not None and isinstance(base.node, n.Class)):
                 return None
-            if base is None and self._finder.by_class and expr.name[:1].isupper():
+            if base is None and self.finder.by_class and expr.name[:1].isupper():
                 # A class by its full name.
                 full = dotted(expr)
-                return self.class_by_name(scope.module.path, full, steps + 1) if full is not None else None
+                return class_names.by_name(self, scope.module.path, full, steps + 1) if full is not None else None
             return self.member(base, expr.name, steps + 1) if base is not None else None
         if isinstance(expr, n.Call) and isinstance(expr.func, n.Member) and expr.func.name == _TIED:
             return self.resolve(expr.func.value, scope, steps + 1)
@@ -172,92 +172,21 @@ class Names:
         return self._resolved[key]
 
     def _find_name(self, name: str, scope: Scope, steps: int) -> Target | None:
-        if name == self._finder.receiver:
-            return self._around(scope)
+        if name == self.finder.receiver:
+            return self.around(scope)
         found = self.lookup(name, scope)
-        if found is None and self._finder.by_class:
-            return self._inherited(name, scope, steps) or self._in_packages(name, scope, steps)
+        if found is None and self.finder.by_class:
+            return class_names.find(self, name, scope, steps)
         if found is None:
-            return self._from_stars(name, scope, steps) or (Target(name) if name in self._finder.builtins else None)
+            return self._from_stars(name, scope, steps) or (Target(name) if name in self.finder.builtins else None)
         bindings, holder = found
-        return self._target(bindings, name, holder, steps)
-
-    def _inherited(self, name: str, scope: Scope, steps: int) -> Target | None:
-        """A bare name that a class above the one around brings."""
-        around = self._around(scope)
-        lineage = self.ancestry(around)[1:] if around is not None and steps < MAX_STEPS else []
-        for each in lineage:
-            if isinstance(each.node, n.Class) and each.scope is not None:
-                inner = self.scope_of(each.node, each.scope)
-                if name in inner.names:
-                    return self._target(inner.names[name], name, inner, steps + 1)
-        return None
-
-    def _in_packages(self, name: str, scope: Scope, steps: int) -> Target | None:
-        """A bare name that the file's own package, or one it imports as a whole, brings."""
-        top = scope
-        while top.parent is not None:
-            top = top.parent
-        finder = cast(ClassFinder, self._finder)
-        stars, importer = top.stars, top.module.path
-        for star in stars:
-            if self._locate(importer, f"{star.module}.{name}", 0) is not None:
-                return self.class_by_name(importer, f"{star.module}.{name}", steps + 1)
-            base = self._locate(importer, star.module, 0)
-            outer = self.class_by_name(importer, star.module, steps + 1) if base is not None else None
-            inner = self.member(outer, name, steps + 1) if outer is not None else None
-            if inner is not None and inner.scope is not None:
-                return inner
-        if not stars and self._locate(importer, name, 0) is not None:
-            return self.class_by_name(importer, name, steps + 1)
-        known = next((s for s in stars if finder.in_package(s.module, name)), None)
-        if known is not None:
-            return Target(f"{known.module}.{name}")
-        if name in finder.builtins:
-            return Target(name)
-        # The first is the file's own package, whose files are all at hand.
-        unknown = [s for s in stars[1:] if finder.in_package(s.module, name) is None]
-        return Target(f"{unknown[0].module}.{name}") if len(unknown) == 1 and name[:1].isupper() else None
-
-    def class_by_name(self, importer: str, full: str, steps: int = 0) -> Target:
-        """Return the class (or the member of one) of a full dotted name."""
-        outer, _, last = full.rpartition(".")
-        path = self._locate(importer, full, 0)
-        inner = self.module_scope(path) if path is not None else None
-        if inner is not None and last in inner.names:
-            found = self._target(inner.names[last], last, inner, steps + 1)
-            if found is not None:
-                return found
-        if outer.rpartition(".")[2][:1].isupper() and steps <= MAX_STEPS:
-            base = self.class_by_name(importer, outer, steps + 1)
-            member = self.member(base, last, steps + 1) if base.scope is not None else None
-            if member is not None:
-                return member
-        return Target(full)
+        return self.target(bindings, name, holder, steps)
 
     def method(self, target: Target, count: int) -> Target:
-        """The method that a call with so many arguments calls: the one of several of a name that takes them, and of an
-        interface's the only class's that implements it."""
-        node, scope = target.node, target.scope
-        if not self._finder.by_class or not isinstance(node, n.Function) or scope is None:
-            return target
-        same = [f for f in scope.names.get(node.name, ()) if isinstance(f, n.Function)]
-        fitting = [f for f in same if len(f.params) == count] or [f for f in same if f is node] or same
-        chosen = fitting[0] if fitting else node
-        target = Target(target.name, chosen, scope)
-        owner = scope.owner
-        if any(dotted(m.name) == "abstract" for m in chosen.marks) and isinstance(owner, n.Class):
-            made = [
-                self.class_by_name(scope.module.path, x)
-                for x in cast(ClassFinder, self._finder).implementers(owner.name)
-            ]
-            real = [t for t in made if any(a.node is owner for a in self.ancestry(t))]
-            found = self.member(real[0], chosen.name) if len(real) == 1 else None
-            if found is not None and isinstance(found.node, n.Function) and found.node is not chosen:
-                return self.method(found, count)
-        return target
+        """The method that a call with so many arguments calls."""
+        return class_names.method(self, target, count) if self.finder.by_class else target
 
-    def _around(self, scope: Scope) -> Target | None:
+    def around(self, scope: Scope) -> Target | None:
         """The class whose method this scope is in."""
         at: Scope | None = scope
         while at is not None and at.parent is not None:
@@ -266,7 +195,7 @@ class Names:
             at = at.parent
         return None
 
-    def _target(self, bindings: list[Binding], name: str, holder: Scope, steps: int) -> Target | None:
+    def target(self, bindings: list[Binding], name: str, holder: Scope, steps: int) -> Target | None:
         # The same name may be bound in both arms of a version check: the first arm that leads into the source is taken.
         outside: Target | None = None
         for binding in bindings:
@@ -289,14 +218,14 @@ class Names:
         while top.parent is not None:
             top = top.parent
         for star in top.stars if steps <= MAX_STEPS else ():
-            path = self._locate(top.module.path, star.module, star.level)
+            path = self.locate(top.module.path, star.module, star.level)
             inner = self.module_scope(path) if path is not None else None
             if inner is None:
-                if name not in self._finder.builtins:
+                if name not in self.finder.builtins:
                     return Target(f"{star.module}.{name}")
                 continue
             if name in inner.names:
-                return self._target(inner.names[name], name, inner, steps + 1)
+                return self.target(inner.names[name], name, inner, steps + 1)
             found = self._from_stars(name, inner, steps + 1)
             if found is not None:
                 return found
@@ -304,9 +233,9 @@ class Names:
 
     def _imported(self, binding: n.Import, holder: Scope, steps: int) -> Target | None:
         importer = holder.module.path
-        if self._finder.by_class and binding.name is not None:
-            return self.class_by_name(importer, f"{binding.module}.{binding.name}".lstrip("."), steps)
-        path = self._locate(importer, binding.module, binding.level)
+        if self.finder.by_class and binding.name is not None:
+            return class_names.by_name(self, importer, f"{binding.module}.{binding.name}".lstrip("."), steps)
+        path = self.locate(importer, binding.module, binding.level)
         if binding.name is None:
             inner = self.module_scope(path) if path is not None else None
             whole = self._export(inner, "=", steps) if inner is not None else None
@@ -317,7 +246,7 @@ class Names:
             if given is not None:
                 return given
             if binding.name in inner.names and steps <= MAX_STEPS:
-                return self._target(inner.names[binding.name], binding.name, inner, steps + 1)
+                return self.target(inner.names[binding.name], binding.name, inner, steps + 1)
             found = self._from_stars(binding.name, inner, steps + 1)
             if found is not None:
                 return found
@@ -325,7 +254,7 @@ class Names:
             # A package's main thing goes by the package's name.
             return Target(binding.module, None, inner)
         below = f"{binding.module}.{binding.name}" if binding.module else binding.name
-        path = self._locate(importer, below, binding.level)
+        path = self.locate(importer, below, binding.level)
         inner = self.module_scope(path) if path is not None else None
         return Target(below, None, inner)
 
@@ -385,7 +314,7 @@ class Names:
             found = self._given_away(base.scope, name, steps) or self._resolve_in(base.scope, name, steps)
             if found is not None:
                 return found
-            path = self._locate(base.scope.module.path, f"{base.name}.{name}", 0)
+            path = self.locate(base.scope.module.path, f"{base.name}.{name}", 0)
             inner = self.module_scope(path) if path is not None else None
             return Target(f"{base.name}.{name}", None, inner)
         if base.node is None:
@@ -405,7 +334,7 @@ class Names:
 
     def _resolve_in(self, scope: Scope, name: str, steps: int) -> Target | None:
         if name in scope.names:
-            return self._target(scope.names[name], name, scope, steps + 1)
+            return self.target(scope.names[name], name, scope, steps + 1)
         return self._from_stars(name, scope, steps + 1)
 
     def _class_member(self, target: Target, name: str, steps: int) -> Target | None:
@@ -416,7 +345,7 @@ class Names:
             assert ancestor.scope is not None
             inner = self.scope_of(ancestor.node, ancestor.scope)
             if name in inner.names:
-                return self._target(inner.names[name], name, inner, steps + 1)
+                return self.target(inner.names[name], name, inner, steps + 1)
         for ancestor in own:
             found = self.set_on_self(ancestor, name)
             if found is not None:
@@ -437,7 +366,7 @@ class Names:
     def _assigned(self, class_: n.Class, inner: Scope, name: str) -> tuple[n.Assign, Scope] | None:
         source = inner.module.source
         for method in class_.methods:
-            receiver = self._finder.receiver or (method.params[0].name if method.params else "")
+            receiver = self.finder.receiver or (method.params[0].name if method.params else "")
             # Only a body that holds the words is worth lowering.
             if source.find(f"{receiver}.{name}".encode(), method.span.start, method.span.end) < 0:
                 continue

@@ -6,8 +6,8 @@ A `Program` loads files when a name leads to them. `Program.resolve` turns an ex
 
 from collections.abc import Callable
 
-from mappu.symbols.names import MAX_STEPS, Names, given_to
-from mappu.symbols.scopes import Binding, Scope, Target
+from mappu.symbols.names import Names, given_to
+from mappu.symbols.scopes import MAX_STEPS, Binding, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
 

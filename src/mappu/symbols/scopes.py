@@ -6,6 +6,8 @@ import msgspec
 
 from mappu.syntax import nodes as n
 
+MAX_STEPS = 40
+
 Binding = (
     n.Import | n.Function | n.Class | n.Variable | n.Assign | n.Alias | n.Param | n.Loop | n.With | n.Bind
 )  # fmt: skip

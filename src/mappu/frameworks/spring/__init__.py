@@ -70,7 +70,7 @@ class Spring:
         answers = self.answers(service)
         # Whichever age of the standard the service is of.
         told = [answers.of(Target(name), None, known) for name in VIOLATIONS]
-        mapped = next((status for status in told if status), told[0])
+        mapped = min((status for status in told if status), default=told[0])
         return self.parameters(service).runs(route, taken, mapped)
 
     def words(self, service: Service) -> Words:
