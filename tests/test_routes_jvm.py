@@ -151,6 +151,24 @@ CASES: dict[str, tuple[dict[str, str], set[str]]] = {
         },
         {"RPC G/greet G.greet"},
     ),
+    "bean-forms": (
+        {
+            "H.java": """
+            package a; import com.vaadin.flow.data.binder.*; import com.vaadin.flow.component.textfield.*;
+            import com.vaadin.flow.router.Route;
+            class Bean { private String a; public String getA() { return a; } public void setA(String a) { this.a = a; } }
+            @Route("stays") class H {
+                private final Binder<Bean> binder; Binder<Bean> unused = new Binder<>();
+                H() {
+                    this.binder = new BeanValidationBinder<>(Bean.class); this.binder.bind(new TextField(), "a");
+                    var more = new Binder<Bean>(Bean.class); more.forField(x).bind(Bean::getA, Bean::setA);
+                }
+            }
+            class Panel { void show() { Binder<Bean> form = new Binder<>(); form.bind(x, b -> b.getA(), null); } }
+            """
+        },
+        {"FORM /stays H.binder", "FORM /stays#more H.more", "FORM H.java#Panel.form Panel.form"},
+    ),
 }  # fmt: skip
 
 
@@ -162,3 +180,15 @@ def test_routes(name: str, workshop: Any) -> None:
     inventory = mappu.survey(workshop.write(plain, None))
     assert {f"{e.method} {e.path} {e.handler.symbol}" for e in inventory.endpoints} == expected
     assert not inventory.unfollowed
+
+
+def test_a_form_whose_binder_is_made_elsewhere_is_said_to_be_so(workshop: Any) -> None:
+    files = {
+        "A.java": """import com.vaadin.flow.data.binder.Binder;
+        class A { Binder<A> mine; A(Binder<A> other) { mine.bind(x, "a");
+            other.bind(x, "b"); } }
+        class B { B(Binder<B> given) { given.bind(x, "a"); } }"""
+    }
+    inventory = mappu.survey(workshop.write(files, None))
+    assert not inventory.endpoints
+    assert [u.line for u in inventory.unfollowed] == [2, 4]

@@ -10,7 +10,7 @@ import msgspec
 
 FORMAT: Literal["mappu-inventory/1"] = "mappu-inventory/1"
 
-Surface = Literal["http", "server-action", "rpc", "settings", "message"]
+Surface = Literal["http", "server-action", "rpc", "form", "settings", "message"]
 PlaceIn = Literal["path", "query", "header", "cookie", "body", "form", "settings"]
 FieldType = Literal["string", "integer", "number", "boolean", "array", "object", "file", "any"]
 Status = Literal["runs", "breaks", "leaks", "idle", "unknown"]

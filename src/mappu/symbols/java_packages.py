@@ -31,11 +31,17 @@ _PERSISTENCE = frozenset({
     "Version", "Lob", "Transient", "PersistenceContext", "Temporal", "Basic", "Inheritance", "ElementCollection",
 })  # fmt: skip
 
+_FORM_BINDER = frozenset({
+    "BeanValidationBinder", "Binder", "BindingException", "HasValidator", "PropertyId", "PropertySet", "ReadOnlyHasValue",
+    "Result", "Setter", "ValidationException", "ValidationResult", "Validator", "ValueContext", "StatusChangeEvent",
+    "ErrorLevel", "BinderValidationStatus", "BindingValidationStatus", "HasItems", "HasDataProvider",
+})  # fmt: skip
 PACKAGES: dict[str, frozenset[str]] = {
     **{f"{p}.validation.constraints": _CONSTRAINTS for p in ("jakarta", "javax")},
     **{f"{p}.validation": _VALIDATION for p in ("jakarta", "javax")},
     **{f"{p}.ws.rs": _REST for p in ("jakarta", "javax")},
     **{f"{p}.persistence": _PERSISTENCE for p in ("jakarta", "javax")},
+    "com.vaadin.flow.data.binder": _FORM_BINDER,
     "org.hibernate.validator.constraints": frozenset({
         "Length", "Range", "URL", "UUID", "UniqueElements", "CreditCardNumber", "EAN", "ISBN", "LuhnCheck", "Mod10Check",
         "Mod11Check", "CodePointLength", "ScriptAssert", "ParameterScriptAssert", "Currency", "Normalized", "NotBlank",

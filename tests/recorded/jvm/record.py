@@ -39,6 +39,39 @@ public class App {{
     }}
 }}
 """
+# A form has no request of its own here: each is filled field by field, as the browser does, and then written.
+FORMS = """package app;
+import com.sun.net.httpserver.HttpServer;
+import com.vaadin.flow.component.HasValue;
+import elemental.json.*;
+public class App {{
+    public static void main(String[] args) throws Exception {{
+        HttpServer server = HttpServer.create(new java.net.InetSocketAddress("127.0.0.1", {port}), 0);
+        for (Class<?> view : Views.class.getDeclaredClasses()) {{
+            var route = view.getAnnotation(com.vaadin.flow.router.Route.class);
+            if (route != null) server.createContext("/" + route.value(), exchange -> {{
+                int status = 500;
+                try {{ status = filled(view, new String(exchange.getRequestBody().readAllBytes())) ? 200 : 400; }}
+                catch (Exception e) {{ e.printStackTrace(); }}
+                exchange.sendResponseHeaders(status, -1);
+                exchange.close();
+            }});
+        }}
+        server.start();
+    }}
+    @SuppressWarnings("unchecked")
+    static boolean filled(Class<?> type, String sent) throws Exception {{
+        Object view = type.getConstructor().newInstance();
+        JsonObject values = Json.parse(sent);
+        for (String name : values.keys()) {{
+            HasValue<?, Object> field = (HasValue<?, Object>) type.getMethod("field", String.class).invoke(view, name);
+            JsonValue value = values.get(name);
+            field.setValue(value.getType() == JsonType.NUMBER ? (Object) (int) value.asNumber() : value.asString());
+        }}
+        return (boolean) type.getDeclaredMethod("write").invoke(view);
+    }}
+}}
+"""
 # service -> (versions, parent, dependencies, the class that starts it, what the compiler has to run)
 SERVICES: dict[str, tuple[tuple[str, ...], str | None, tuple[str, ...], str, tuple[str, ...]]] = {
     "spring": (
@@ -55,6 +88,11 @@ SERVICES: dict[str, tuple[tuple[str, ...], str | None, tuple[str, ...], str, tup
         ("io.micronaut:micronaut-http-server-netty", "io.micronaut:micronaut-jackson-databind",
          "io.micronaut.validation:micronaut-validation:4.12.0"), MICRONAUT,
         ("io.micronaut:micronaut-inject-java", "io.micronaut.validation:micronaut-validation-processor:4.12.0"),
+    ),
+    "forms": (
+        ("24.5.4",), None,
+        ("com.vaadin:flow-data", "com.vaadin:vaadin-text-field-flow", "org.hibernate.validator:hibernate-validator:8.0.1.Final",
+         "org.glassfish.expressly:expressly:5.0.0", "org.slf4j:slf4j-nop:2.0.9"), FORMS, (),
     ),
 }  # fmt: skip
 PLUGINS = """<plugin><artifactId>maven-compiler-plugin</artifactId><version>3.11.0</version>

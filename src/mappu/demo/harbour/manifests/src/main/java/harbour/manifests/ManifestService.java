@@ -48,6 +48,12 @@ public class ManifestService {
         manifests.save(row);
     }
 
+    public void welcome(Broker broker) {
+        jdbc.update(
+            "insert into broker (name, mail, phone, ships) values (?, ?, ?, ?)",
+            broker.getName(), broker.getMail(), broker.getPhone(), broker.getShips());
+    }
+
     public void withdraw(long number) {
         manifests.delete(find(number));
     }
