@@ -72,6 +72,24 @@ CASES: dict[str, tuple[str, str, set[tuple[str, str | None, str | None, str | No
         "",
         {("bare-input", "GET /query", "query", "n"), ("bare-input", "POST /map", "body", "name")},
     ),
+    "written late": (
+        """
+        @PostMapping("/late") void late(@RequestBody Boat boat) { boats.save(boat); }
+        @PostMapping("/looked-at") void lookedAt(@Valid @RequestBody Boat boat) { boats.save(boat); }
+        Boats boats;
+        """,
+        """
+        interface Boats extends JpaRepository<Boat, Long> {}
+        @Entity class Boat { @Id @GeneratedValue Long id; @Size(max = 9) public String name; @Max(9) public Integer rank; }
+        @RestController class Other {
+            Boats boats;
+            @PostMapping("/mapped") void mapped(@RequestBody Boat boat) { boats.save(boat); }
+            @ExceptionHandler(ConstraintViolationException.class) @ResponseStatus(HttpStatus.BAD_REQUEST) void violated() {}
+        }
+        """,
+        {("server-error", "POST /late", "body", "*")}
+        | {("storage-bound", f"POST /{x}", "body", "*") for x in ("late", "looked-at", "mapped")},
+    ),
     "idle-rules": (
         """
         @PostMapping("/idle") void idle(@RequestBody Pilot pilot) {}

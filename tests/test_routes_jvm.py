@@ -16,7 +16,7 @@ CALLABLE = "package a;\nimport com.vaadin.hilla.BrowserCallable;\n"
 CASES: dict[str, tuple[dict[str, str], set[str]]] = {
     "spring: prefixes, lists, composed, any verb": (
         {
-            "src/main/resources/application.yml": "server:\n  servlet:\n    context-path: /ctx\n",
+            "src/main/resources/application.yml": "server:\n  servlet:\n    context-path: /ctx\nstays:\n  path: /kept\n",
             "A.java": SPRING
             + """
             @Api("/v1")
@@ -29,6 +29,9 @@ CASES: dict[str, tuple[dict[str, str], set[str]]] = {
                 @GetMapping(path = "/told", params = "name") void byName() {}
                 @GetMapping("/told") void told() {}
                 void helper() {}
+                @GetMapping("${stays.path}/${stays.other:more}") void set() {}
+                @PutMapping("/over") void over(@RequestBody String text) {}
+                @PutMapping("/over/all") void over(@RequestBody java.util.List<String> texts) {}
             }
             """,
             "Api.java": SPRING
@@ -41,7 +44,7 @@ CASES: dict[str, tuple[dict[str, str], set[str]]] = {
         },
         {"GET /ctx/v1/one A.listed", "GET /ctx/v1/two A.listed", "PUT /ctx/v1/sub/x A.several", "PATCH /ctx/v1/sub/x A.several",
          "ALL /ctx/v1/any A.any", "POST /ctx/v1/{id}/{name} A.rules", "GET /ctx/v1/told?name A.byName",
-         "GET /ctx/v1/told A.told"},
+         "GET /ctx/v1/told A.told", "GET /ctx/v1/kept/more A.set", "PUT /ctx/v1/over A.over", "PUT /ctx/v1/over/all A.over"},
     ),
     "spring: mapped by interfaces and classes above": (
         {

@@ -96,7 +96,9 @@ def thrown(engine: Engine, target: Target | None, status: int | None, place: Pla
         return Result("unknown", None, place)
     if status is None and target is not None and engine.program.derives(target, engine.words.errors) is not None:
         return Result("unknown", None, place)
-    status = engine.words.mapped(target, status)
+    nearby = engine.words.nearby
+    near = nearby(target, engine.frames[0].scope) if nearby is not None and target is not None else None
+    status = near if near is not None else engine.words.mapped(target, status)
     if status == 0:
         # Mapped to a status that is only known when it happens; the error's own class often says which.
         status = status_in_class(engine, target) if target is not None else None

@@ -145,7 +145,8 @@ class Words(msgspec.Struct, frozen=True):
     - `errors`: error classes the framework answers by itself, to the position of their status argument.
     - `answers`: response classes, to their status when none is given.
     - `mapped`: the status that an error (its class, and the status it carries itself) is answered with: None where nothing
-      maps it, 0 where it cannot be told.
+      maps it, 0 where it cannot be told. `nearby` is asked first where there is one: it knows the handlers that only the
+      class of the entered function has.
     - `runs`: tells whether a call runs a model's rules. `casts`: the same of a value that is only declared to be of a type.
     - `stores` write at once, `stages` only once one of `commits` is called; `lookups` read storage. All of them count on
       something that keeps records: an instance of one of `storage_packages`, or named like `storage_names`; the
@@ -191,6 +192,7 @@ class Words(msgspec.Struct, frozen=True):
     files: frozenset[str] = frozenset()
     # What the body is where none was sent: None for an empty object.
     empty_body: str | None = None
+    nearby: Callable[[Target, Scope], int | None] | None = None
     replies: Mapping[str, Reply] = {}
     # True where making an answer sends it, and the handler has to leave by itself.
     sends: bool = False

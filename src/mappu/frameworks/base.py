@@ -121,12 +121,14 @@ class Taken(msgspec.Struct, frozen=True, eq=False):
 
 class Ran(msgspec.Struct, frozen=True):
     """What runs the rules of something taken, what a failed rule then ends as, and why it is not a refusal. `binder` is what
-    checks the types all the same, where the rules are not run."""
+    checks the types all the same, where the rules are not run. `written` is what becomes of rules that nothing runs on the way in
+    where it is stored as it came: the storage then runs them."""
 
     run_by: RunBy | None
     status: Status = "runs"
     why_not: str | None = None
     binder: RunBy | None = None
+    written: "tuple[Status, str | None] | None" = None
 
 
 class Taking(msgspec.Struct, frozen=True, eq=False):

@@ -12,12 +12,15 @@ from mappu.inventory.model import ConstraintKind
 from mappu.symbols.program import Program, Scope, Target
 from mappu.symbols.scopes import declared
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import dotted
 from mappu.vocabularies import vocabularies
 from mappu.vocabularies.bean_validation.constraints import argument
 
 LANGUAGE = "java"
 CHECKERS = ("valid", "check", "verify", "ensure", "assert", "require", "guard")
 # Annotations that stand in one of two packages, by the standard's age.
+# A class and what it inherits from, nearest first.
+Lineage = list[tuple[n.Class, Scope]]
 OLD_AND_NEW = ("jakarta.", "javax.")
 
 
@@ -103,6 +106,36 @@ def _classes(program: Program, scope: Scope, body: Iterable[n.Stmt]) -> Iterator
             yield node, scope
             inner = tuple(m for m in node.body if isinstance(m, n.Class))
             yield from _classes(program, program.scope_of(node, scope), inner)
+
+
+def overrides(method: n.Function, above: n.Function, generic: bool) -> bool:
+    """True where a method takes the place of one of a class above it: by its name and what it takes. `generic` where the one
+    above may name its types by parameters of its class."""
+    if method.name != above.name or len(method.params) != len(above.params):
+        return False
+    return generic or [_plain(p.type) for p in method.params] == [_plain(p.type) for p in above.params]
+
+
+def is_done(method: n.Function, owner: n.Class, done: Iterable[tuple[n.Class, n.Function]]) -> bool:
+    """True where a method of a class below, found before, takes the place of this one."""
+    return any(o is not owner and overrides(m, method, bool(owner.type_params)) for o, m in done)
+
+
+def implementation(program: Program, lineage: Lineage, method: n.Function) -> tuple[n.Function, Scope] | None:
+    """The method with a body that is run where one of the lineage is called, with its class's scope: the lowest."""
+    generic = any(m is method and bool(owner.type_params) for owner, _ in lineage for m in owner.methods)
+    for owner, holder in lineage:
+        there = [m for m in owner.methods if not any(dotted(x.name) == "abstract" for x in m.marks)]
+        found = next((m for m in there if overrides(m, method, generic=False)), None)
+        found = found or next((m for m in there if generic and overrides(m, method, generic)), None)
+        if found is not None:
+            return found, program.scope_of(owner, holder)
+    return None
+
+
+def _plain(type_: n.Expr | None) -> str:
+    base = type_.value if isinstance(type_, n.Index) else type_
+    return (dotted(base) or "").rpartition(".")[2]
 
 
 def version(service: Service, names: Iterable[str]) -> tuple[int, int] | None:

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from mappu.flow.values import Origin
 from mappu.flow.words import Entry
 from mappu.frameworks.base import Route, Service, Taken, Taking
-from mappu.frameworks.base_java import Marked
+from mappu.frameworks.base_java import Marked, overrides
 from mappu.inventory.model import Place
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
@@ -72,7 +72,7 @@ class Binding(Marked):
                     continue
                 inner = self.program.scope_of(above.node, above.scope)
                 for method in above.node.methods:
-                    if method.name == route.handler.name and len(method.params) == len(route.handler.params):
+                    if overrides(route.handler, method, bool(above.node.type_params)):
                         found.extend((m, inner) for m in method.params[position].marks)
         return tuple(found)
 

@@ -8,7 +8,7 @@ from mappu.flow.values import Origin
 from mappu.flow.words import Words
 from mappu.frameworks import base_java
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
-from mappu.frameworks.base_java import OLD_AND_NEW, braces, classes, joined
+from mappu.frameworks.base_java import OLD_AND_NEW, Lineage, braces, classes, implementation, is_done, joined
 from mappu.frameworks.base_java_binding import Binding, Marks
 from mappu.frameworks.spring.remedies import REMEDIES
 from mappu.inventory.model import Place, PlaceIn, RunBy
@@ -92,36 +92,27 @@ class Resources(Binding):
         mark = self.find(marks, scope, _names("Path"))
         return next(iter(self.texts(argument(mark, "value"), scope)), "") if mark is not None else None
 
-    def _of_class(self, class_: n.Class, lineage: list[tuple[n.Class, Scope]], prefix: str,
+    def _of_class(self, class_: n.Class, lineage: Lineage, prefix: str,
                   inside: tuple[int, ...]) -> Iterator[Route]:  # fmt: skip
-        done: set[tuple[str, int]] = set()
+        done: list[tuple[n.Class, n.Function]] = []
         for owner, holder in lineage:
             inner = self.program.scope_of(owner, holder)
             for method in owner.methods:
-                key = (method.name, len(method.params))
                 verbs = [w for m in method.marks if (w := self.rest(m, inner)) in _VERBS]
                 path = self._path(method.marks, inner)
-                if key in done or not (verbs or path is not None):
+                if not (verbs or path is not None) or is_done(method, owner, done):
                     continue
-                done.add(key)
+                done.append((owner, method))
                 shown, rules = braces(joined(prefix, path or ""))
                 if not verbs:
                     yield from self._below(method, inner, shown, inside)
                     continue
-                real, at = self._implemented(lineage, method) or (method, inner)
+                real, at = implementation(self.program, lineage, method) or (method, inner)
                 consumes = next((m for m in method.marks if self.rest(m, inner) == "Consumes"), None)
                 only = inner.module.text(consumes) if consumes is not None else ""
                 for verb in verbs:
                     yield Route("jax-rs", "http", str(verb), shown, real, at, f"{class_.name}.{method.name}", only=only,
                                 path_rules=rules)  # fmt: skip
-
-    def _implemented(self, lineage: list[tuple[n.Class, Scope]], method: n.Function) -> tuple[n.Function, Scope] | None:
-        for owner, holder in lineage:
-            for each in owner.methods:
-                same = each.name == method.name and len(each.params) == len(method.params)
-                if same and not any(dotted(m.name) == "abstract" for m in each.marks):
-                    return each, self.program.scope_of(owner, holder)
-        return None
 
     def _below(self, method: n.Function, scope: Scope, path: str, inside: tuple[int, ...]) -> Iterator[Route]:
         """A method that only leads on to another resource."""

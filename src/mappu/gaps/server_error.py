@@ -5,8 +5,8 @@ from collections.abc import Iterator
 from mappu.flow.values import Read
 from mappu.gaps.base import gap, gap_on, listed, remedy
 from mappu.gaps.base_events import field_at, runs_by_hand, seen
-from mappu.inventory.model import Gap, PlaceIn
-from mappu.pipeline.evidence import RouteEvidence, Scan
+from mappu.inventory.model import Constraint, Gap, Place, PlaceIn
+from mappu.pipeline.evidence import BY_STORAGE, FieldEvidence, RouteEvidence, Scan
 
 kind = "server-error"
 
@@ -34,12 +34,26 @@ def _rules(route: RouteEvidence) -> Iterator[Gap]:
 
 def _unmapped(route: RouteEvidence) -> Iterator[Gap]:
     """Declared limits that are checked, by something whose error is answered as a 5xx."""
+    stored: dict[Place, list[tuple[FieldEvidence, Constraint]]] = {}
     for found in route.fields:
         rules = {(r.kind, r.declared) for r in found.shape.rules if r.breaks is None and not r.typed}
         broken = [c for c in found.field.constraints if c.status == "breaks" and (c.kind, c.declared) in rules]
-        if broken and found.read is None:
+        if not broken or found.read is not None:
+            continue
+        by = broken[0].run_by
+        if by is not None and by.what == BY_STORAGE:
+            stored.setdefault(Place(by.file, by.line, by.text), []).extend((found, c) for c in broken)
+        else:
             fix = remedy(route, "map-error")
             yield gap_on(kind, route, found, broken[0].declared, broken[0].why_not or "", fix)
+    for written, those in stored.items():
+        # One row is written, and one annotation has its rules looked at before.
+        first = those[0][0]
+        fields = listed(f.field.path for f, _ in those)
+        why = f"{len(those)} {'rule' if len(those) == 1 else 'rules'} on {fields} run too late: {those[0][1].why_not}"
+        fix = remedy(route, "run-rules", model=first.field.model or "the model")
+        name = first.field.path if len({f.field.path for f, _ in those}) == 1 else "*"
+        yield gap(kind, route, written, why, fix, field=name, place=first.field.place)
 
 
 def _runs(route: RouteEvidence) -> Iterator[Gap]:

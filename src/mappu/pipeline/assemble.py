@@ -22,7 +22,7 @@ from mappu.inventory.model import (
 )  # fmt: skip
 from mappu.inventory.standing import endpoint_standing
 from mappu.pipeline.drafts import Draft, meets
-from mappu.pipeline.evidence import FieldEvidence, RouteEvidence
+from mappu.pipeline.evidence import BY_STORAGE, FieldEvidence, RouteEvidence
 from mappu.pipeline.layout import WHOLE, Laid, lay_out
 from mappu.vocabularies import vocabularies
 from mappu.vocabularies.shape import Note, Rule, Shape
@@ -104,6 +104,14 @@ class Assembly:
         """Lay out something the framework binds."""
         ran = self.awaited(taken) if taken.awaits else self.framework.runs(self.service, self.route, taken)
         shape = taken.shape
+        stored = next(
+            (s for s in self.report.sinks if s.whole and s.what == "storage" and s.origin == taken.origin), None
+        )
+        if ran.written is not None and stored is not None:
+            status, why = ran.written
+            by = RunBy(BY_STORAGE, stored.place.file, stored.place.line, stored.place.text or "")
+            ran = Ran(by, status, why, ran.binder)
+            shape = shape.with_(skipped=None) if status == "runs" else shape
         self.needs.extend(shape.needs)
         if shape.entity and shape.model is not None and shape.fields:
             self.entities[taken.place] = shape.model
@@ -159,7 +167,7 @@ class Assembly:
     def constraint(self, rule: Rule, ran: Ran) -> Constraint:
         if rule.typed and ran.binder is not None:
             return Constraint(rule.kind, rule.value, "runs", rule.message, rule.declared, ran.binder, None)
-        if rule.skipped is not None and ran.status == "runs":
+        if rule.skipped is not None and ran.status not in ("idle", "unknown"):
             return Constraint(rule.kind, rule.value, "idle", rule.message, rule.declared, None, rule.skipped)
         broken = rule.breaks is not None and ran.status == "runs"
         status: Status = "breaks" if broken else ran.status

@@ -10,6 +10,9 @@ from mappu.inventory.model import Endpoint, Field, Inventory, Place, Unfollowed
 from mappu.sources.settings import Settings
 from mappu.vocabularies.shape import Default, Note, Shape
 
+# What runs the rules of an entity that nobody checked before.
+BY_STORAGE = "storage, as the row is written"
+
 
 class FieldEvidence(msgspec.Struct, frozen=True, eq=False):
     """A field with what stands behind it.

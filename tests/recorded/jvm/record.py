@@ -78,6 +78,11 @@ SERVICES: dict[str, tuple[tuple[str, ...], str | None, tuple[str, ...], str, tup
         ("3.3.5", "3.1.12"), "org.springframework.boot:spring-boot-starter-parent",
         ("org.springframework.boot:spring-boot-starter-web", "org.springframework.boot:spring-boot-starter-validation"), SPRING, (),
     ),
+    "stored": (
+        ("3.3.5",), "org.springframework.boot:spring-boot-starter-parent",
+        ("org.springframework.boot:spring-boot-starter-web", "org.springframework.boot:spring-boot-starter-validation",
+         "org.springframework.boot:spring-boot-starter-data-jpa", "com.h2database:h2"), SPRING, (),
+    ),
     "jaxrs": (
         ("3.1.9",), None,
         (f"{JERSEY}.containers:jersey-container-jdk-http", f"{JERSEY}.inject:jersey-hk2",

@@ -69,14 +69,16 @@ class Spring:
         known = base_java.known_errors()
         answers = self.answers(service)
         # Whichever age of the standard the service is of.
-        told = [answers.of(Target(name), None, known) for name in VIOLATIONS]
+        near = [answers.nearby(Target(name), route.scope, known) for name in VIOLATIONS]
+        told = near if any(near) else [answers.of(Target(name), None, known) for name in VIOLATIONS]
         mapped = min((status for status in told if status), default=told[0])
         return self.parameters(service).runs(route, taken, mapped)
 
     def words(self, service: Service) -> Words:
         answers, known = self.answers(service), base_java.known_errors()
         return base_java.words(
-            service, lambda target, own: answers.of(target, own, known), _ERRORS, answers=_ANSWERS, answer_status=_FIRST,
+            service, lambda target, own: answers.of(target, own, known), _ERRORS,
+            nearby=lambda target, scope: answers.nearby(target, scope, known), answers=_ANSWERS, answer_status=_FIRST,
             request={"getReader": "body", "getInputStream": "body", "getParameterMap": "query", "getCookies": "cookie",
                      "bodyToMono": "body", "bodyToFlux": "body", "body": "body", "formData": "form", "queryParams": "query"},
             getters={"getParameter": "query", "getHeader": "header", "getPart": "form", "getParameterValues": "query",

@@ -1,11 +1,12 @@
 """Controllers: which methods of which classes serve which paths, with every prefix that goes in front."""
 
+import re
 from collections.abc import Iterator
 
 import msgspec
 
 from mappu.frameworks.base import Route, Service
-from mappu.frameworks.base_java import Marked, braces, classes, joined
+from mappu.frameworks.base_java import Marked, braces, classes, implementation, is_done, joined
 from mappu.sources.properties import properties
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
@@ -27,6 +28,7 @@ _CONTEXT = (
     "spring.webflux.base-path",
     "server.context-path",
 )
+_SETTING = re.compile(r"\$\{([^{}:]+)(?::([^{}]*))?\}")
 # The annotations of these are looked for on what they annotate.
 MAX_COMPOSED = 3
 
@@ -46,16 +48,16 @@ class Controllers(Marked):
 
     def __init__(self, service: Service) -> None:
         super().__init__(service)
-        self.prefix = self._context()
-
-    def _context(self) -> str:
-        """What the service's settings put in front of every path."""
-        found = ""
-        for document in self.service.reader.documents:
+        self.settings: dict[str, str] = {}
+        for document in service.reader.documents:
             if document.path.rpartition("/")[2].startswith(("application.", "bootstrap.")):
-                settings = properties(document)
-                found = next((settings[k] for k in _CONTEXT if k in settings), found)
-        return found if "${" not in found else ""
+                self.settings |= properties(document)
+        found = self._filled(next((self.settings[k] for k in _CONTEXT if k in self.settings), ""))
+        self.prefix = found if "${" not in found else ""
+
+    def _filled(self, path: str) -> str:
+        """The path with what it takes from the settings put in, or else the default that it names."""
+        return _SETTING.sub(lambda m: self.settings.get(m[1], m[2] if m[2] is not None else m[0]), path)
 
     def routes(self) -> Iterator[Route]:
         for class_, scope in classes(self.service, (b"Controller", b"Mapping")):
@@ -82,26 +84,17 @@ class Controllers(Marked):
             if isinstance(a.node, n.Class) and a.scope is not None
         ]
         above = next((m for c, s in lineage if (m := self._mapping(c.marks, s)) is not None), Mapped((), ("",)))
-        done: set[tuple[str, int]] = set()
+        done: list[tuple[n.Class, n.Function]] = []
         for owner, holder in lineage:
             inner = self.program.scope_of(owner, holder)
             for method in owner.methods:
-                key = (method.name, len(method.params))
                 mapping = self._mapping(method.marks, inner)
-                if mapping is None or key in done:
+                if mapping is None or is_done(method, owner, done):
                     continue
-                done.add(key)
+                done.append((owner, method))
                 # A method that an interface maps is the class's own.
-                real, at = self._implemented(lineage, method) or (method, inner)
+                real, at = implementation(self.program, lineage, method) or (method, inner)
                 yield from self._routes(class_, real, at, above, mapping)
-
-    def _implemented(self, lineage: list[tuple[n.Class, Scope]], method: n.Function) -> tuple[n.Function, Scope] | None:
-        for owner, holder in lineage:
-            for each in owner.methods:
-                same = each.name == method.name and len(each.params) == len(method.params)
-                if same and not any(dotted(m.name) == "abstract" for m in each.marks):
-                    return each, self.program.scope_of(owner, holder)
-        return None
 
     def _routes(self, class_: n.Class, method: n.Function, scope: Scope, above: Mapped, own: Mapped) -> Iterator[Route]:
         symbol = f"{class_.name}.{method.name}"
@@ -126,7 +119,7 @@ class Controllers(Marked):
                     for x in ("consumes", "produces", "headers", "params")
                     if (e := argument(mark, x)) is not None
                 ]
-                paths = tuple(self.texts(given, scope)) or ("",)
+                paths = tuple(self._filled(t) for t in self.texts(given, scope)) or ("",)
                 return Mapped(verbs, paths, "?" + "&".join(asks) if asks else "", " and ".join(told))
             target = self.program.resolve(mark.name, scope) if depth < MAX_COMPOSED else None
             if target is not None and isinstance(target.node, n.Class) and target.scope is not None:

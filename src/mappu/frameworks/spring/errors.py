@@ -24,14 +24,23 @@ class Answers(Marked):
     def __init__(self, service: Service) -> None:
         super().__init__(service)
         self.handlers: list[tuple[frozenset[str], int]] = []
+        # Those of a controller, which answer for it alone, by their class.
+        self.own: list[tuple[Target, frozenset[str], int]] = []
         # Where nothing in the source starts the service, errors may be answered by code that is not at hand.
         self.starts = any(word in data for _, data in service.sources() for word in _STARTS)
         for class_, scope in classes(service, (b"ExceptionHandler",)):
             inner = self.program.scope_of(class_, scope)
+            advises = any((dotted(m.name) or "").endswith("Advice") for m in class_.marks)
             for method in class_.methods:
                 mark = self.find(method.marks, inner, (WEB + "ExceptionHandler",))
-                if mark is not None:
-                    self.handlers.append((self._caught(mark, method, inner), self._status(method, inner)))
+                if mark is None:
+                    continue
+                found = self._caught(mark, method, inner), self._status(method, inner)
+                if advises:
+                    self.handlers.append(found)
+                else:
+                    full = self.program.full_name(scope, class_.name)
+                    self.own.append((Target(full, class_, scope), *found))
 
     def _caught(self, mark: n.Mark, method: n.Function, scope: Scope) -> frozenset[str]:
         """The classes that a handler is for: listed, or its parameter's."""
@@ -63,6 +72,24 @@ class Answers(Marked):
         if found is not None and isinstance(found.value, int):
             return found.value
         return status_name(expr)
+
+    def nearby(self, target: Target, scope: Scope, known: Errors) -> int | None:
+        """The status that the handlers of the class around `scope`, or of one above or below it, give an error; None where
+        they have none for it."""
+        inside: Scope | None = scope
+        while inside is not None and not isinstance(inside.owner, n.Class):
+            inside = inside.parent
+        if not self.own or inside is None or inside.parent is None or not isinstance(inside.owner, n.Class):
+            return None
+        mine = Target(self.program.full_name(inside.parent, inside.owner.name), inside.owner, inside.parent)
+        lineage = {a.name for a in self.program.ancestry(mine)}
+        near = [
+            (caught, status)
+            for owner, caught, status in self.own
+            if owner.name in lineage or mine.name in {a.name for a in self.program.ancestry(owner)}
+        ]
+        names = error_names(self.program, known, target)
+        return next((s for name in names for caught, s in near if name in caught), None)
 
     def of(self, target: Target | None, own: int | None, known: Errors) -> int | None:
         """The status that an error is answered with; None where nothing maps it, 0 where it cannot be told."""

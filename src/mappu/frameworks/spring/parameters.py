@@ -5,10 +5,10 @@ from collections.abc import Iterable, Iterator
 
 from mappu.flow.values import Origin
 from mappu.frameworks.base import Ran, Route, Service, Taken
-from mappu.frameworks.base_java import version
+from mappu.frameworks.base_java import OLD_AND_NEW, version
 from mappu.frameworks.base_java_binding import Binding
 from mappu.frameworks.spring.controllers import WEB
-from mappu.inventory.model import Place, PlaceIn, RunBy
+from mappu.inventory.model import Place, PlaceIn, RunBy, Status
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
@@ -26,11 +26,13 @@ _REQUESTS = frozenset({f"{p}.servlet.http.HttpServletRequest" for p in ("jakarta
                          "org.springframework.web.context.request.NativeWebRequest",
                          "org.springframework.http.server.reactive.ServerHttpRequest"})  # fmt: skip
 _RESULTS = frozenset({"org.springframework.validation.BindingResult", "org.springframework.validation.Errors"})
+_ENTITY = tuple(f"{p}persistence.Entity" for p in OLD_AND_NEW)
 _PAGEABLE = "org.springframework.data.domain.Pageable"
 _PAGE = (("page", Shape("integer")), ("size", Shape("integer")), ("sort", Shape("string")))
 _GET = frozenset({"GET", "DELETE", "HEAD"})
 
 NO_VALID = "the parameter has no @Valid: binding it runs none of its rules"
+WRITTEN = "the parameter has no @Valid; the storage looks as it writes the row, and its error ends as a 5xx"
 NO_PROVIDER = "no package that runs the rules is in the build file: @Valid then does nothing"
 NOT_CHECKED = "a rule on a parameter runs here only where the class has @Validated"
 NO_ELEMENTS = "the parameter is a plain list: before version 6.1 @Valid looks at none of its elements"
@@ -232,13 +234,13 @@ class Parameters(Binding):
     # --- what runs ----------------------------------------------------------------------------------------------------
 
     def runs(self, route: Route, taken: Taken, mapped: int | None) -> Ran:
-        """Tell what runs the rules of a parameter. `mapped` is the status that a failed rule on a plain parameter is answered
-        with where an interceptor checks it: None for a 5xx, 0 where it cannot be told."""
+        """Tell what runs the rules of a parameter. `mapped` is the status that a failed rule is answered with where it is not the
+        binder that checks it: None for a 5xx, 0 where it cannot be told."""
         declared = taken.declared
         by = RunBy("request binder", declared.file, declared.line, declared.text or "")
         if taken.shape.skipped is not None:
             # Its types are checked all the same; its rules are not.
-            return Ran(None, "idle", taken.shape.skipped, by)
+            return Ran(None, "idle", taken.shape.skipped, by, self._written(taken, mapped))
         if not taken.wire or not _limits(taken.shape):
             return Ran(by)
         if self.has_provider is False:
@@ -258,6 +260,23 @@ class Parameters(Binding):
                 "whether rules on parameters run depends on a version that the build file does not tell",
             )
         return Ran(by) if self.validates_methods else Ran(None, "idle", NOT_CHECKED, by)
+
+    def _written(self, taken: Taken, mapped: int | None) -> tuple[Status, str | None] | None:
+        """What becomes of the rules of an entity that nothing checks before its row is written. Whoever writes it wraps the
+        error, and error handlers look at what is inside."""
+        target = taken.shape.target
+        if (
+            taken.shape.skipped != NO_VALID
+            or target is None
+            or not isinstance(target.node, n.Class)
+            or target.scope is None
+        ):
+            return None
+        if self.find(target.node.marks, target.scope, _ENTITY) is None:
+            return None
+        if mapped == 0:
+            return "unknown", "what its error is answered with could not be followed"
+        return ("breaks", WRITTEN) if mapped is None or mapped >= 500 else ("runs", None)
 
 
 def _rules(shape: Shape) -> Iterator[Rule]:

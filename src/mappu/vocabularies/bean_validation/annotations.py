@@ -12,6 +12,7 @@ PROVIDER = "org.hibernate.validator.constraints."
 VALID = frozenset({"jakarta.validation.Valid", "javax.validation.Valid"})
 CONSTRAINT = frozenset({"jakarta.validation.Constraint", "javax.validation.Constraint"})
 OVERRIDES = frozenset({"jakarta.validation.OverridesAttribute", "javax.validation.OverridesAttribute"})
+CONVERT = frozenset({"jakarta.validation.groups.ConvertGroup", "javax.validation.groups.ConvertGroup"})
 SEQUENCE = frozenset({"jakarta.validation.GroupSequence", "javax.validation.GroupSequence"})
 
 _TEXT: Family = ("string",)

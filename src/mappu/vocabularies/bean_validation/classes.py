@@ -9,7 +9,7 @@ from mappu.inventory.model import Place
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
-from mappu.vocabularies.bean_validation.annotations import SEQUENCE, VALID
+from mappu.vocabularies.bean_validation.annotations import CONVERT, SEQUENCE, VALID
 from mappu.vocabularies.bean_validation.constraints import Constraints, argument
 from mappu.vocabularies.bean_validation.mappings import written
 from mappu.vocabularies.bean_validation.types import (
@@ -86,8 +86,21 @@ class Reading:
         name = self.name(base, scope) or dotted(base) or ""
         cascades = any(self.name(m.name, s) in VALID for m, s in marks)
         entered = None if cascades or self.cascades or below is None else below
-        shape = self._of_name(name, base, args, scope, inside, given, entered)
+        shape = self._converted(marks)._of_name(name, base, args, scope, inside, given, entered)
         return self._limited(shape, name, marks)
+
+    def _converted(self, marks: tuple[tuple[n.Mark, Scope], ...]) -> "Reading":
+        """Who reads what is inside: as other groups see it, where an annotation says so."""
+        groups = set(self.groups)
+        for mark, scope in marks:
+            if self.name(mark.name, scope) in CONVERT:
+                left, put = (self._group(argument(mark, x), scope) for x in ("from", "to"))
+                if (left or "Default") in self.groups:
+                    groups = groups - {left or "Default"} | {put}
+        return self if groups == self.groups else Reading(self.reader, frozenset(groups), self.cascades)
+
+    def _group(self, given: n.Expr | None, scope: Scope) -> str:
+        return (self.name(given, scope) or dotted(given) or "").rpartition(".")[2]
 
     def _of_name(self, name: str, base: n.Expr | None, args: tuple[n.Expr, ...], scope: Scope, inside: tuple[int, ...],
                  given: Given | None, below: str | None) -> Shape:  # fmt: skip

@@ -10,6 +10,8 @@ import jakarta.validation.Payload;
 import jakarta.validation.Valid;
 import jakarta.validation.Validator;
 import jakarta.validation.constraints.*;
+import jakarta.validation.groups.ConvertGroup;
+import jakarta.validation.groups.Default;
 import java.lang.annotation.Retention;
 import java.lang.annotation.RetentionPolicy;
 import java.math.BigDecimal;
@@ -110,6 +112,11 @@ public class Cases {
 
     @PostMapping("/group")
     void group(@Validated(Create.class) @RequestBody Grouped body) {}
+
+    record Converting(@Valid @NotNull @ConvertGroup(from = Default.class, to = Create.class) Grouped inner) {}
+
+    @PostMapping("/converted")
+    void converted(@Valid @RequestBody Converting body) {}
 
     @PostMapping("/default-group")
     void defaultGroup(@Validated @RequestBody Grouped body) {}
