@@ -13,7 +13,7 @@ from conftest import field
 
 HERE = Path(__file__).parent / "recorded" / "jvm"
 sys.path.insert(0, str(HERE))
-from record import SERVICES, pom  # noqa: E402
+from record import SERVICES, pom, sources  # noqa: E402
 
 RECORDED = {
     (service.name, version): answers
@@ -31,7 +31,7 @@ def said(tmp_path_factory: Any) -> Any:
     found = {}
     for name, version in RECORDED:
         root = tmp_path_factory.mktemp(name)
-        for file in (HERE / name).glob("*.java"):
+        for file in sources(name):
             (root / file.name).write_text(file.read_text())
         (root / "App.java").write_text(SERVICES[name][3].format(port=0))
         (root / "pom.xml").write_text(pom(name, version))

@@ -55,7 +55,8 @@ class Binding(Marked):
         return Taking(tuple(taken), (Entry(method, scope, data, types, frozenset(requests), {}),))
 
     def type_name(self, type_: n.Expr | None, scope: Scope) -> str:
-        """The full name of a type, its arguments left out."""
+        """The full name of a type, its arguments left out, and whether null is a value of it."""
+        type_ = type_.left if isinstance(type_, n.Binary) else type_
         base = type_.value if isinstance(type_, n.Index) else type_
         return self.program.name_of(base, scope) or dotted(base) or ""
 

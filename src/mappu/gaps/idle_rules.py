@@ -35,8 +35,9 @@ def _gap(route: RouteEvidence, why_not: str, fields: list[FieldEvidence]) -> Gap
     count = len({(c.kind, c.declared.file, c.declared.line, str(c.value)) for c in idle})
     rules = "rule" if count == 1 else "rules"
     why = f"{count} {rules} of {model} on {listed(f.field.path for f in fields)} never run: {why_not}"
-    skipped = {t.shape.skipped for t in route.taking.taken}
-    fix = remedy(route, "bind-plain-model" if why_not in skipped else "run-rules", model=model)
+    whole = {t.shape.skipped for t in route.taking.taken}
+    mends = (r.mend for f in fields for r in f.shape.rules if r.skipped == why_not and r.mend in route.remedies)
+    fix = remedy(route, next(mends, "bind-plain-model" if why_not in whole else "run-rules"), model=model)
     return gap(
         kind, route, where, why, fix, field="*" if len(fields) > 1 else first.field.path, place=first.field.place
     )

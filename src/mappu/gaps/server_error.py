@@ -28,7 +28,7 @@ def _rules(route: RouteEvidence) -> Iterator[Gap]:
         for constraint in found.field.constraints:
             rule = broken.get((constraint.kind, constraint.declared))
             if rule is not None and constraint.status == "breaks":
-                fix = remedy(route, rule.mend)
+                fix = remedy(route, rule.mend or "fit-type")
                 yield gap_on(kind, route, found, constraint.declared, constraint.why_not or "", fix)
 
 

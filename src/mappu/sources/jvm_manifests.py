@@ -69,6 +69,11 @@ def gradle(text: str) -> tuple[str | None, list[Found], bool]:
     return named[1] if named is not None else None, found, "project(" not in text and "libs." not in text
 
 
+def flags(text: str) -> frozenset[str]:
+    """The options that a build file gives the compiler, those that begin with -X."""
+    return frozenset(re.findall(r"-X[a-z][\w-]*", text))
+
+
 def catalogue(text: str) -> list[Found]:
     """What a version catalogue lists."""
     data = tomllib.loads(text)

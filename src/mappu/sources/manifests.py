@@ -35,6 +35,8 @@ class Manifest(msgspec.Struct, frozen=True):
     name: str | None
     packages: tuple[Package, ...]
     complete: bool
+    # Options that it gives the compiler.
+    flags: frozenset[str] = frozenset()
 
 
 class ServiceRoot(msgspec.Struct, frozen=True):
@@ -203,14 +205,18 @@ def _package_json(path: str, text: str) -> Manifest | None:
 
 def _maven(path: str, text: str) -> Manifest:
     name, found, complete = jvm_manifests.maven(text)
-    return Manifest(path, name, tuple(Package(n, v, frozenset()) for n, v in found), complete)
+    return Manifest(
+        path, name, tuple(Package(n, v, frozenset()) for n, v in found), complete, jvm_manifests.flags(text)
+    )
 
 
 def _gradle(path: str, text: str) -> Manifest | None:
     name, found, complete = jvm_manifests.gradle(text)
     if not found and name is None:
         return None
-    return Manifest(path, name, tuple(Package(n, v, frozenset()) for n, v in found), complete)
+    return Manifest(
+        path, name, tuple(Package(n, v, frozenset()) for n, v in found), complete, jvm_manifests.flags(text)
+    )
 
 
 def _catalogue(path: str, text: str) -> Manifest:

@@ -21,7 +21,8 @@ from mappu.syntax import nodes as n
 class Rule(msgspec.Struct, frozen=True):
     """One declared limit.
 
-    - `breaks`: why breaking it (or meeting it at all) ends as a 5xx, where it does; `mend` the word of the remedy for that.
+    - `breaks`: why breaking it (or meeting it at all) ends as a 5xx, where it does; `mend` the word of the remedy for that, or
+      for what `skipped` says.
     - `known`: False where the value is only the source of what makes it.
     - `typed`: it is what the type says by itself, which whatever makes the value of the text checks.
     - `skipped`: why nothing runs this rule even where the rules around it run. `below` is the field that nothing goes into,
@@ -33,7 +34,7 @@ class Rule(msgspec.Struct, frozen=True):
     declared: Place
     message: str | None = None
     breaks: str | None = None
-    mend: str = "fit-type"
+    mend: str = ""
     known: bool = True
     typed: bool = False
     skipped: str | None = None

@@ -78,6 +78,12 @@ SERVICES: dict[str, tuple[tuple[str, ...], str | None, tuple[str, ...], str, tup
         ("3.3.5", "3.1.12"), "org.springframework.boot:spring-boot-starter-parent",
         ("org.springframework.boot:spring-boot-starter-web", "org.springframework.boot:spring-boot-starter-validation"), SPRING, (),
     ),
+    "kotlin": (
+        ("3.3.5",), "org.springframework.boot:spring-boot-starter-parent",
+        ("org.springframework.boot:spring-boot-starter-web", "org.springframework.boot:spring-boot-starter-validation",
+         "com.fasterxml.jackson.module:jackson-module-kotlin", "org.jetbrains.kotlin:kotlin-reflect",
+         "org.jetbrains.kotlin:kotlin-stdlib"), SPRING, (),
+    ),
     "stored": (
         ("3.3.5",), "org.springframework.boot:spring-boot-starter-parent",
         ("org.springframework.boot:spring-boot-starter-web", "org.springframework.boot:spring-boot-starter-validation",
@@ -106,6 +112,17 @@ PLUGINS = """<plugin><artifactId>maven-compiler-plugin</artifactId><version>3.11
 <configuration><mainClass>app.App</mainClass></configuration></plugin>"""
 
 
+# The version is the parent's.
+KOTLIN = """<plugin><groupId>org.jetbrains.kotlin</groupId><artifactId>kotlin-maven-plugin</artifactId><executions><execution>
+<id>kotlin</id><phase>process-sources</phase><goals><goal>compile</goal></goals>
+<configuration><sourceDirs><d>src/main/java</d></sourceDirs></configuration></execution></executions></plugin>"""
+
+
+def sources(service: str) -> list[Path]:
+    """The source files of a service, but for the class that starts it."""
+    return sorted(p for p in (HERE / service).iterdir() if p.suffix in (".java", ".kt"))
+
+
 def pom(service: str, version: str) -> str:
     """The build file of a service."""
     _, parent, wanted, _, processors = SERVICES[service]
@@ -119,6 +136,7 @@ def pom(service: str, version: str) -> str:
     listed = "".join(f"<dependency>{named(x, parent is None)}</dependency>" for x in wanted)
     paths = "".join(f"<path>{named(x, True)}</path>" for x in processors)
     run = PLUGINS.format(f"<annotationProcessorPaths>{paths}</annotationProcessorPaths>" if paths else "")
+    run += KOTLIN if any(p.suffix == ".kt" for p in sources(service)) else ""
     return (
         f'<project xmlns="http://maven.apache.org/POM/4.0.0"><modelVersion>4.0.0</modelVersion>{above}<groupId>app</groupId>'
         f"<artifactId>app</artifactId><version>1</version><dependencies>{listed}</dependencies>"
@@ -130,7 +148,7 @@ def send(path: str, values: Any) -> int:
     """Send one request the way its path asks for, and return the status."""
     base, body = f"http://127.0.0.1:{PORT}", None
     headers: dict[str, str] = {}
-    if path in ("/query", "/filter", "/filter-idle", "/intercepted"):
+    if path in ("/query", "/filter", "/filter-idle", "/intercepted", "/implicit"):
         url, method = f"{base}{path}?{urllib.parse.urlencode(values)}", "GET"
     elif "{id}" in path:
         url, method = base + path.replace("{id}", str(values["id"])), "GET"
@@ -167,7 +185,7 @@ def answers(service: str, version: str) -> dict[str, dict[str, int]]:
         source.mkdir(parents=True)
         (Path(folder) / "pom.xml").write_text(pom(service, version))
         (source / "App.java").write_text(SERVICES[service][3].format(port=PORT))
-        for file in (HERE / service).glob("*.java"):
+        for file in sources(service):
             shutil.copy(file, source)
         subprocess.run(["mvn", "-q", "-B", "compile"], cwd=folder, check=True)
         running = subprocess.Popen(["mvn", "-q", "-B", "exec:java"], cwd=folder, stdout=subprocess.DEVNULL)

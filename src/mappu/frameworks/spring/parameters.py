@@ -35,6 +35,7 @@ NO_VALID = "the parameter has no @Valid: binding it runs none of its rules"
 WRITTEN = "the parameter has no @Valid; the storage looks as it writes the row, and its error ends as a 5xx"
 NO_PROVIDER = "no package that runs the rules is in the build file: @Valid then does nothing"
 NOT_CHECKED = "a rule on a parameter runs here only where the class has @Validated"
+NO_NULL = "left out, it is null, which its type has no place for: that ends as a 5xx"
 NO_ELEMENTS = "the parameter is a plain list: before version 6.1 @Valid looks at none of its elements"
 STARTERS = ("org.springframework.boot:spring-boot-starter-validation", "org.hibernate.validator:hibernate-validator",
             "org.hibernate:hibernate-validator", "org.apache.bval:bval-jsr",
@@ -120,7 +121,10 @@ class Parameters(Binding):
         )
         default = self._default(mark, holder)
         optional = (
-            self.is_true(mark, "required", holder) is False or type_name == "java.util.Optional" or default is not None
+            self.is_true(mark, "required", holder) is False
+            or type_name == "java.util.Optional"
+            or default is not None
+            or _may_be_left_out(param)
         )
         if place == "header":
             wire = wire.lower()
@@ -151,9 +155,13 @@ class Parameters(Binding):
             return Taken("form", param.name, Shape("file"), True, declared, Origin("form", (param.name,)))
         if type_name in TYPES or type_name in LISTS:
             shape = Reading(self.service.reader).of_type(param.type, route.scope, marks=rest)
-            needed = type_name in PRIMITIVES
-            return Taken("query", param.name, shape.with_(nullable=False), needed and type_name != "boolean", declared,
-                         Origin("query", (param.name,)))  # fmt: skip
+            kotlin = route.scope.module.path.endswith(".kt")
+            if not _may_be_left_out(param) and (kotlin or (type_name in PRIMITIVES and type_name != "boolean")):
+                rule = Rule("notNull", True, declared, breaks=NO_NULL, mend="ask-for-it")
+                shape = shape.with_(rules=(*shape.rules, rule))
+            return Taken(
+                "query", param.name, shape.with_(nullable=False), False, declared, Origin("query", (param.name,))
+            )
         target = self.program.class_of(Target(param.name, param, route.scope))
         if (
             target is None
@@ -277,6 +285,11 @@ class Parameters(Binding):
         if mapped == 0:
             return "unknown", "what its error is answered with could not be followed"
         return ("breaks", WRITTEN) if mapped is None or mapped >= 500 else ("runs", None)
+
+
+def _may_be_left_out(param: n.Param) -> bool:
+    """True where Kotlin gives a parameter a default, or a type with null in it."""
+    return param.default is not None or (isinstance(param.type, n.Binary) and param.type.op == "|")
 
 
 def _rules(shape: Shape) -> Iterator[Rule]:

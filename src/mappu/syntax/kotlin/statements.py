@@ -1,5 +1,6 @@
 """Kotlin's statements and declarations lowered to the neutral tree."""
 
+import msgspec
 import tree_sitter
 
 from mappu.syntax import nodes as n
@@ -175,11 +176,14 @@ class Statements(Expressions):
             if child.type == "parameter_modifiers":
                 marks = tuple(self.mark(a) for a in self.annotations(child))
                 continue
-            if child.type == "parameter":
-                parts = self.parts(child)
-                params.append(n.Param(self.span(child), self.text(parts[0]), self.expr(parts[1]) if len(parts) > 1 else None,
-                                      None, marks))  # fmt: skip
-                marks = ()
+            if child.type != "parameter":
+                # What stands behind a parameter is its default.
+                params[-1:] = [msgspec.structs.replace(p, default=self.expr(child)) for p in params[-1:]]
+                continue
+            parts = self.parts(child)
+            params.append(n.Param(self.span(child), self.text(parts[0]), self.expr(parts[1]) if len(parts) > 1 else None,
+                                  None, marks))  # fmt: skip
+            marks = ()
         body = next((c for c in node.named_children if c.type == "function_body"), None)
         own = tuple(self.mark(a) for a in self.annotations(node))
         returns = next((self.expr(c) for c in node.named_children if c.type in ("user_type", "nullable_type")), None)

@@ -10,7 +10,7 @@ from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
 from mappu.vocabularies.bean_validation.annotations import CONVERT, SEQUENCE, VALID
-from mappu.vocabularies.bean_validation.constraints import Constraints, argument
+from mappu.vocabularies.bean_validation.constraints import EMITS, UNSEEN, Constraints, argument
 from mappu.vocabularies.bean_validation.mappings import written
 from mappu.vocabularies.bean_validation.types import (
     FILES,
@@ -79,12 +79,14 @@ class Reading:
             base = type_.value
             args = type_.index.items if isinstance(type_.index, n.Items) else (type_.index,)
         if dotted(base) == "Annotated" and args:
+            kept = not _is_kotlin(scope) or any(EMITS in m.flags for m in self.reader.service.manifests)
             own = tuple(
-                (n.Mark(a.span, a.func, a.args, "annotation"), scope) for a in args[1:] if isinstance(a, n.Call)
-            )
+                (n.Mark(a.span, a.func, a.args, "annotation", None if kept else "type"), scope)
+                for a in args[1:] if isinstance(a, n.Call)
+            )  # fmt: skip
             return self.of_type(args[0], scope, inside, given, (*own, *marks), below)
         name = self.name(base, scope) or dotted(base) or ""
-        cascades = any(self.name(m.name, s) in VALID for m, s in marks)
+        cascades = any(self.name(m.name, s) in VALID and m.site not in UNSEEN for m, s in marks)
         entered = None if cascades or self.cascades or below is None else below
         shape = self._converted(marks)._of_name(name, base, args, scope, inside, given, entered)
         return self._limited(shape, name, marks)

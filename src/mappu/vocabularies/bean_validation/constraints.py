@@ -5,6 +5,7 @@ import re
 import msgspec
 
 from mappu.inventory.model import ConstraintKind, Place
+from mappu.sources.properties import properties
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
@@ -12,6 +13,13 @@ from mappu.vocabularies.bean_validation.annotations import CONSTRAINT, EXCLUSIVE
 from mappu.vocabularies.shape import Note, Reader, Rule, Shape
 
 MAX_COMPOSED = 4
+# The option by which Kotlin's compiler keeps annotations on type arguments.
+EMITS = "-Xemit-jvm-type-annotations"
+# Why nothing looks at an annotation, by where Kotlin puts it, and the word of the remedy.
+UNSEEN = {
+    "param": ("the annotation lands on the constructor's parameter, where nothing looks", "on-field"),
+    "type": (f"Kotlin's compiler leaves annotations on type arguments out, but for {EMITS}", "keep-type-marks"),
+}
 _BOOTS = ("org.springframework.boot:spring-boot-starter-parent", "org.springframework.boot:spring-boot-dependencies",
           "plugin:org.springframework.boot", "org.springframework.boot:spring-boot-starter-web")  # fmt: skip
 
@@ -54,22 +62,27 @@ class Constraints:
         if listed and not listed & self.groups:
             # Meant for other requests than this one.
             return []
-        skipped = None
+        skipped, mend = None, ""
         if not listed and "Default" not in self.groups:
             only = " and ".join(sorted(self.groups))
-            skipped = f"only the group {only} is validated here, and this rule belongs to none"
+            skipped, mend = f"only the group {only} is validated here, and this rule belongs to none", "join-group"
         other = self.other_age
         if known is not None and other is not None and full.startswith(other):
-            skipped = f"{other.rstrip('.')} is the package of the other age of the standard: nothing here looks at it"
-        if mark.site == "param":
-            skipped = "the annotation lands on the constructor's parameter, where nothing looks: it has to be @field:"
+            age = other.rstrip(".")
+            skipped, mend = (
+                f"{age} is the package of the other age of the standard: nothing here looks at it",
+                "same-age",
+            )
+        skipped, mend = UNSEEN.get(mark.site or "", (skipped, mend))
         message = self._message(mark, scope)
         if own is not None:
             found = self._of_own(own, mark, scope, shape, primitive, place, message, depth)
         else:
             assert known is not None
             found = self._of_table(*known, mark, scope, shape, primitive, place, message)
-        return [msgspec.structs.replace(r, skipped=r.skipped or skipped) for r in found]
+        if skipped is None:
+            return found
+        return [r if r.skipped else msgspec.structs.replace(r, skipped=skipped, mend=mend) for r in found]
 
     def _of_table(self, name: str, meaning: Meaning, mark: n.Mark, scope: Scope, shape: Shape, primitive: bool, place: Place,
                   message: str | None) -> list[Rule]:  # fmt: skip
@@ -225,11 +238,10 @@ def anchored(pattern: str) -> str:
 
 
 def bundle(reader: Reader) -> dict[str, str]:
-    """The service's own messages, by key."""
-    from mappu.sources.properties import properties
-
+    """The service's own messages, by key: the framework's (from version 2.6 of Boot) go before the standard's."""
     found: dict[str, str] = {}
-    for document in reader.documents:
-        if document.path.endswith("ValidationMessages.properties"):
-            found |= properties(document)
+    for name in ("ValidationMessages.properties", "messages.properties"):
+        for document in reader.documents:
+            if document.path.rpartition("/")[2] == name:
+                found |= properties(document)
     return found

@@ -113,6 +113,9 @@ public class Cases {
     @PostMapping("/group")
     void group(@Validated(Create.class) @RequestBody Grouped body) {}
 
+    @GetMapping("/implicit")
+    void implicit(int page, String text, Integer many, boolean all) {}
+
     record Converting(@Valid @NotNull @ConvertGroup(from = Default.class, to = Create.class) Grouped inner) {}
 
     @PostMapping("/converted")
