@@ -24,23 +24,39 @@ class Answers(Marked):
     def __init__(self, service: Service) -> None:
         super().__init__(service)
         self.handlers: list[tuple[frozenset[str], int]] = []
-        # Those of a controller, which answer for it alone, by their class.
+        # Those that answer for some controllers alone, by their class and by the package that they lie in.
         self.own: list[tuple[Target, frozenset[str], int]] = []
+        self.packages: list[tuple[str, frozenset[str], int]] = []
         # Where nothing in the source starts the service, errors may be answered by code that is not at hand.
         self.starts = any(word in data for _, data in service.sources() for word in _STARTS)
         for class_, scope in classes(service, (b"ExceptionHandler",)):
             inner = self.program.scope_of(class_, scope)
-            advises = any((dotted(m.name) or "").endswith("Advice") for m in class_.marks)
+            advice = next((m for m in class_.marks if (dotted(m.name) or "").endswith("Advice")), None)
             for method in class_.methods:
                 mark = self.find(method.marks, inner, (WEB + "ExceptionHandler",))
                 if mark is None:
                     continue
                 found = self._caught(mark, method, inner), self._status(method, inner)
-                if advises:
-                    self.handlers.append(found)
-                else:
+                if advice is None:
                     full = self.program.full_name(scope, class_.name)
                     self.own.append((Target(full, class_, scope), *found))
+                else:
+                    self._advised(advice, scope, *found)
+
+    def _advised(self, advice: n.Mark, scope: Scope, caught: frozenset[str], status: int) -> None:
+        """Take a handler of a class of them, for the controllers that its annotation names, or else for all."""
+        types, packages = (
+            argument(advice, "assignableTypes"),
+            argument(advice, "basePackages") or argument(advice, "value"),
+        )
+        for expr, holder in self.program.elements(types, scope) or ([(types, scope)] if types is not None else []):
+            target = self.program.resolve(expr, holder)
+            if target is not None:
+                self.own.append((target, caught, status))
+        self.packages.extend((name, caught, status) for name in self.texts(packages, scope))
+        if types is None and packages is None:
+            # By annotation, or by a class of the package: for which of them is not looked at.
+            self.handlers.append((caught, UNKNOWN if advice.args else status))
 
     def _caught(self, mark: n.Mark, method: n.Function, scope: Scope) -> frozenset[str]:
         """The classes that a handler is for: listed, or its parameter's."""
@@ -79,7 +95,12 @@ class Answers(Marked):
         inside: Scope | None = scope
         while inside is not None and not isinstance(inside.owner, n.Class):
             inside = inside.parent
-        if not self.own or inside is None or inside.parent is None or not isinstance(inside.owner, n.Class):
+        if (
+            not (self.own or self.packages)
+            or inside is None
+            or inside.parent is None
+            or not isinstance(inside.owner, n.Class)
+        ):
             return None
         mine = Target(self.program.full_name(inside.parent, inside.owner.name), inside.owner, inside.parent)
         lineage = {a.name for a in self.program.ancestry(mine)}
@@ -88,6 +109,7 @@ class Answers(Marked):
             for owner, caught, status in self.own
             if owner.name in lineage or mine.name in {a.name for a in self.program.ancestry(owner)}
         ]
+        near.extend((caught, status) for name, caught, status in self.packages if mine.name.startswith(f"{name}."))
         names = error_names(self.program, known, target)
         return next((s for name in names for caught, s in near if name in caught), None)
 

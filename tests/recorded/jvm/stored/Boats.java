@@ -11,11 +11,13 @@ import jakarta.validation.constraints.NotBlank;
 import jakarta.validation.constraints.Size;
 import org.springframework.data.jpa.repository.JpaRepository;
 import org.springframework.http.HttpStatus;
+import org.springframework.http.ResponseEntity;
 import org.springframework.web.bind.annotation.ExceptionHandler;
 import org.springframework.web.bind.annotation.PostMapping;
 import org.springframework.web.bind.annotation.RequestBody;
 import org.springframework.web.bind.annotation.ResponseStatus;
 import org.springframework.web.bind.annotation.RestController;
+import org.springframework.web.bind.annotation.RestControllerAdvice;
 
 @Entity
 class Boat {
@@ -90,4 +92,27 @@ class Mapped {
     @ExceptionHandler(ConstraintViolationException.class)
     @ResponseStatus(HttpStatus.BAD_REQUEST)
     void violated() {}
+}
+
+@RestController
+class Advised {
+    private final Boats boats;
+
+    Advised(Boats boats) { this.boats = boats; }
+
+    @PostMapping("/advised")
+    void advised(@RequestBody Boat body) { boats.save(body); }
+}
+
+@RestControllerAdvice(assignableTypes = Advised.class)
+class ForOne {
+    @ExceptionHandler(ConstraintViolationException.class)
+    @ResponseStatus(HttpStatus.BAD_REQUEST)
+    void violated() {}
+}
+
+@RestControllerAdvice(basePackages = "app.elsewhere")
+class Elsewhere {
+    @ExceptionHandler
+    ResponseEntity<Void> violated(ConstraintViolationException error) { return ResponseEntity.badRequest().build(); }
 }
