@@ -11,6 +11,7 @@ import jakarta.validation.constraints.NotBlank;
 import jakarta.validation.constraints.Size;
 import org.springframework.data.jpa.repository.JpaRepository;
 import org.springframework.http.HttpStatus;
+import org.springframework.http.ProblemDetail;
 import org.springframework.http.ResponseEntity;
 import org.springframework.web.bind.annotation.ExceptionHandler;
 import org.springframework.web.bind.annotation.PostMapping;
@@ -106,9 +107,8 @@ class Advised {
 
 @RestControllerAdvice(assignableTypes = Advised.class)
 class ForOne {
-    @ExceptionHandler(ConstraintViolationException.class)
-    @ResponseStatus(HttpStatus.BAD_REQUEST)
-    void violated() {}
+    @ExceptionHandler
+    ProblemDetail violated(ConstraintViolationException error) { return ProblemDetail.forStatus(HttpStatus.BAD_REQUEST); }
 }
 
 @RestControllerAdvice(basePackages = "app.elsewhere")
