@@ -73,8 +73,7 @@ class Engine:
         return self.frame.scope
 
     def place(self, node: n.Node) -> Place:
-        module = self.frame.module
-        return Place(module.path, node.line, module.text(node)[:160])
+        return self.frame.module.place(node)
 
     # --- running ------------------------------------------------------------------------------------------------------
 

@@ -51,7 +51,7 @@ class Service(msgspec.Struct, eq=False, weakref=True):
         return [scope for scope in found if scope is not None]
 
     def place(self, node: n.Node, scope: Scope) -> Place:
-        return Place(scope.module.path, node.line, scope.module.text(node)[:160])
+        return scope.module.place(node)
 
     def note(self, node: n.Node, scope: Scope, what: str) -> None:
         """List a place that could not be followed, once."""

@@ -5,23 +5,22 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
 from mappu.flow.java import language
-from mappu.flow.words import Errors, Refer, RunWord, Words
+from mappu.flow.words import Errors, Words
 from mappu.frameworks import base_storage_java as storage
 from mappu.frameworks.base import Service
-from mappu.inventory.model import ConstraintKind
+from mappu.frameworks.base_words import casting, errors_of, house_rules, running, vocabularies_of
 from mappu.symbols.program import Program, Scope, Target
 from mappu.symbols.scopes import declared
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
-from mappu.vocabularies import vocabularies
 from mappu.vocabularies.bean_validation.constraints import argument
 
 LANGUAGE = "java"
 CHECKERS = ("valid", "check", "verify", "ensure", "assert", "require", "guard")
 # Annotations that stand in one of two packages, by the standard's age.
+OLD_AND_NEW = ("jakarta.", "javax.")
 # A class and what it inherits from, nearest first.
 Lineage = list[tuple[n.Class, Scope]]
-OLD_AND_NEW = ("jakarta.", "javax.")
 
 
 def words(
@@ -29,32 +28,24 @@ def words(
 ) -> Words:
     """Return the words of a JVM framework; `own` are those it has itself."""
     reader = service.reader
-    used = [v for v in vocabularies() if v.language == LANGUAGE]
-
-    def runs(call: n.Call, scope: Scope, refer: Refer) -> RunWord | None:
-        return next((w for v in used if (w := v.run(reader, call, scope, refer)) is not None), None)
-
-    house: dict[str, dict[ConstraintKind, object]] = {
-        r.function: dict(r.constraints) for r in service.settings.rule if r.function is not None
-    }
+    used = vocabularies_of(LANGUAGE)
     defaults: dict[str, Any] = {
         "request": {}, "request_types": frozenset(), "broken": {}, "answers": {}, "status_member": "status", "dumps": frozenset(),
     }  # fmt: skip
     return Words(
-        language=language, errors=errors, mapped=mapped, runs=runs, casts=lambda *_: None,
+        language=language, errors=errors, mapped=mapped, runs=running(reader, used), casts=casting(reader, used),
         known_errors=known_errors(), is_entity=lambda target: storage.is_entity(service.program, target),
         stores=storage.STORES, stages=storage.STAGES,
         commits=frozenset(), plain_stores=storage.PLAIN_STORES, storage_packages=storage.PACKAGES,
-        storage_names=storage.NAMES, queries=storage.QUERIES, lookups=storage.LOOKUPS, checkers=CHECKERS, house=house,
+        storage_names=storage.NAMES, queries=storage.QUERIES, lookups=storage.LOOKUPS, checkers=CHECKERS,
+        house=house_rules(service.settings.rule),
         keyed=storage.KEYED, lookup_prefixes=storage.LOOKUP_PREFIXES, **{**defaults, **own},
     )  # fmt: skip
 
 
 def known_errors() -> Errors:
     """The error classes of the language and of the ways to write rules, with what each inherits from."""
-    used = [v for v in vocabularies() if v.language == LANGUAGE]
-    parents = {**language.errors.parents, **{k: p for v in used for k, p in v.error_parents.items()}}
-    return Errors(parents, {k: a for v in used for k, a in v.error_aliases.items()}, language.errors.top)
+    return errors_of(language, vocabularies_of(LANGUAGE))
 
 
 class Marked:
@@ -106,6 +97,12 @@ def _classes(program: Program, scope: Scope, body: Iterable[n.Stmt]) -> Iterator
             yield node, scope
             inner = tuple(m for m in node.body if isinstance(m, n.Class))
             yield from _classes(program, program.scope_of(node, scope), inner)
+
+
+def lineage_of(program: Program, target: Target) -> Lineage:
+    """A class with what it inherits from, as far as the source is at hand."""
+    above = ((a.node, a.scope) for a in program.ancestry(target))
+    return [(node, scope) for node, scope in above if isinstance(node, n.Class) and scope is not None]
 
 
 def overrides(method: n.Function, above: n.Function, generic: bool) -> bool:

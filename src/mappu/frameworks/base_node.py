@@ -8,14 +8,13 @@ import msgspec
 from mappu.flow.endings import error_names, status_name
 from mappu.flow.javascript import language
 from mappu.flow.values import Origin
-from mappu.flow.words import Errors, Refer, RunWord, Words
+from mappu.flow.words import Errors, Words
 from mappu.frameworks import base_storage_javascript as storage
 from mappu.frameworks.base import Service, Taken
-from mappu.inventory.model import ConstraintKind
+from mappu.frameworks.base_words import casting, errors_of, house_rules, running, vocabularies_of
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
-from mappu.vocabularies import vocabularies
 from mappu.vocabularies.base_types_javascript import of_request
 from mappu.vocabularies.shape import Vocabulary
 
@@ -38,7 +37,7 @@ CHECKERS = ("valid", "check", "verify", "ensure", "assert", "sanit", "parse", "g
 
 def mine() -> list[Vocabulary]:
     """The vocabularies of this language."""
-    return [v for v in vocabularies() if v.language == LANGUAGE]
+    return vocabularies_of(LANGUAGE)
 
 
 def words(
@@ -48,25 +47,19 @@ def words(
     reader, program = service.reader, service.program
     used = mine()
 
-    def runs(call: n.Call, scope: Scope, refer: Refer) -> RunWord | None:
-        return next((w for v in used if (w := v.run(reader, call, scope, refer)) is not None), None)
-
-    def casts(type_: n.Expr, value: n.Expr, scope: Scope) -> RunWord | None:
-        return next((w for v in used if (w := v.cast(reader, type_, value, scope)) is not None), None)
-
-    house: dict[str, dict[ConstraintKind, object]] = {
-        r.function: dict(r.constraints) for r in service.settings.rule if r.function is not None
-    }
     defaults: dict[str, Any] = {
         "request_types": frozenset(), "broken": {}, "answers": {}, "status_member": "statusCode", "sends": True,
         "status_members": STATUS_MEMBERS, "dumps": frozenset({"toObject", "toJSON"}),
     }  # fmt: skip
     return Words(
-        language=language, errors={**HTTP_ERRORS, **errors}, mapped=mapped, runs=runs, casts=casts, known_errors=known_errors(),
+        language=language, errors={**HTTP_ERRORS, **errors}, mapped=mapped,
+        runs=running(reader, used), casts=casting(reader, used),
+        known_errors=known_errors(),
         is_entity=lambda target: storage.is_entity(program, target), stores=storage.STORES, stages=frozenset(),
         commits=frozenset(), plain_stores=storage.PLAIN_STORES, storage_packages=storage.PACKAGES,
         storage_names=storage.NAMES, queries=storage.QUERIES, lookups=storage.LOOKUPS, keyed=storage.KEYED,
-        asking_keys=storage.ASKING_KEYS, row_keys=storage.ROW_KEYS, checkers=CHECKERS, house=house, **{**defaults, **own},
+        asking_keys=storage.ASKING_KEYS, row_keys=storage.ROW_KEYS, checkers=CHECKERS,
+        house=house_rules(service.settings.rule), **{**defaults, **own},
     )  # fmt: skip
 
 
@@ -78,12 +71,8 @@ def by_type(service: Service, function: n.Function, scope: Scope) -> Iterator[Ta
 
 
 def known_errors() -> Errors:
-    used = mine()
-    return Errors(
-        {**language.errors.parents, **{k: p for v in used for k, p in v.error_parents.items()}},
-        {k: a for v in used for k, a in v.error_aliases.items()},
-        language.errors.top,
-    )
+    """The error classes of the language and of the ways to write rules, with what each inherits from."""
+    return errors_of(language, mine())
 
 
 def _names(expr: n.Expr) -> set[str]:

@@ -16,7 +16,7 @@ from mappu.frameworks import base_java
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_java import Marked, classes, joined
 from mappu.frameworks.spring.remedies import REMEDIES
-from mappu.inventory.model import ConstraintKind, Place, RunBy
+from mappu.inventory.model import ConstraintKind, RunBy
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
@@ -142,9 +142,6 @@ class Forms(Marked):
         self, form: Form, name: str, at: n.Node, chain: tuple[n.Call, ...], why: str | None, scope: Scope
     ) -> Taken:
         place = self.service.place(at, scope)
-        if isinstance(at, n.Call):
-            # The last call of a chain starts where the chain does.
-            place = Place(place.file, place.line, " ".join((place.text or "").split()))
         shape = self._shape(form.bean, name.split("."))
         why = _NO_RULES if not form.checks else why
         written = [c for c in form.calls if _last(c).startswith("writeBean")]

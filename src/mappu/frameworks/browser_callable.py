@@ -14,6 +14,7 @@ from mappu.frameworks.base_java import classes
 from mappu.frameworks.base_java_binding import Binding
 from mappu.frameworks.spring.remedies import REMEDIES
 from mappu.inventory.model import RunBy
+from mappu.symbols.java import is_kotlin
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
 from mappu.vocabularies.bean_validation.classes import Reading
@@ -35,7 +36,7 @@ class Callables(Binding):
             name = next(iter(self.texts(mark.args[0].value, scope)), class_.name) if mark.args else class_.name
             for method in class_.methods:
                 source = scope.module.source[method.span.start : method.span.end].partition(b"(")[0]
-                public = b"public " in source or scope.module.path.endswith(".kt")
+                public = b"public " in source or is_kotlin(scope)
                 if (
                     public
                     and method.name != "constructor"

@@ -8,7 +8,16 @@ from mappu.flow.values import Origin
 from mappu.flow.words import Words
 from mappu.frameworks import base_java
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
-from mappu.frameworks.base_java import OLD_AND_NEW, Lineage, braces, classes, implementation, is_done, joined
+from mappu.frameworks.base_java import (
+    OLD_AND_NEW,
+    Lineage,
+    braces,
+    classes,
+    implementation,
+    is_done,
+    joined,
+    lineage_of,
+)
 from mappu.frameworks.base_java_binding import Binding, Marks
 from mappu.frameworks.spring.remedies import REMEDIES
 from mappu.inventory.model import Place, PlaceIn, RunBy
@@ -78,8 +87,7 @@ class Resources(Binding):
     def routes(self) -> Iterator[Route]:
         for class_, scope in classes(self.service, (b"ws.rs",)):
             target = Target(self.program.full_name(scope, class_.name), class_, scope)
-            lineage = [(a.node, a.scope) for a in self.program.ancestry(target)
-                       if isinstance(a.node, n.Class) and a.scope is not None]  # fmt: skip
+            lineage = lineage_of(self.program, target)
             path = next((p for c, s in lineage if (p := self._path(c.marks, s)) is not None), None)
             if (
                 path is not None
@@ -121,11 +129,7 @@ class Resources(Binding):
         if made is None or not isinstance(node, n.Class) or id(node) in inside or len(inside) > MAX_DEPTH:
             self.service.note(method, scope, f"the resource that {method.name} leads on to could not be followed")
             return
-        lineage = [
-            (a.node, a.scope)
-            for a in self.program.ancestry(made)
-            if isinstance(a.node, n.Class) and a.scope is not None
-        ]
+        lineage = lineage_of(self.program, made)
         yield from self._of_class(node, lineage, path, (*inside, id(node)))
 
     def _leads_to(self, method: n.Function, scope: Scope) -> Target | None:

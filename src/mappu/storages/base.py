@@ -43,18 +43,6 @@ class Storage(Protocol):
         """Return the table that a write goes to; None where it is none of this library, or cannot be told."""
 
 
-def place_of(node: n.Node, scope: Scope) -> Place:
-    return Place(scope.module.path, node.line, scope.module.text(node)[:160])
-
-
-def entry(entries: n.Expr | None, name: str) -> n.Expr | None:
-    """The value under a name in an object written out."""
-    for key, value in entries.entries if isinstance(entries, n.Entries) else ():
-        if isinstance(key, n.Literal) and key.value == name:
-            return value
-    return None
-
-
 def flag(program: Program, expr: n.Expr | None, scope: Scope) -> bool | None:
     """True or false, where an expression plainly is one."""
     found = program.constant(expr, scope)

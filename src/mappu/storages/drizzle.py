@@ -1,9 +1,10 @@
 """Drizzle: tables made by calls, a chain a column."""
 
 from mappu.flow.values import Into
-from mappu.storages.base import Column, Table, called, chain, constants, entry, number, place_of
+from mappu.storages.base import Column, Table, called, chain, constants, number
 from mappu.symbols.program import Scope
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import entry
 from mappu.vocabularies.shape import Reader
 
 _TABLES = frozenset({"pgTable", "mysqlTable", "sqliteTable", "singlestoreTable"})
@@ -56,7 +57,7 @@ class Drizzle:
         filled = bool(words & (_FILLED | _SERIAL))
         required = bool(words & {"notNull", "primaryKey"})
         longest = number(program, entry(options, "length"), scope)
-        return Column(name, place_of(value, scope), longest, not required, filled, values)
+        return Column(name, scope.module.place(value), longest, not required, filled, values)
 
 
 storage = Drizzle()

@@ -3,7 +3,7 @@
 import msgspec
 
 from mappu.flow.values import Into
-from mappu.storages.base import Column, Table, flag, members, number, place_of
+from mappu.storages.base import Column, Table, flag, members, number
 from mappu.symbols.program import Scope
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
@@ -51,7 +51,7 @@ class Jpa:
         nullable = flag(program, argument(made, "nullable"), scope) is not False if made is not None else True
         rules = Reading(reader).of_type(member.type, scope, marks=tuple((m, scope) for m in member.marks)).rules
         limits = [r.value for r in rules if r.kind == "maxLength" and isinstance(r.value, int)]
-        column = Column(member.name, place_of(member, scope), min([*limits, *([longest] if longest else [])], default=None),
+        column = Column(member.name, scope.module.place(member), min([*limits, *([longest] if longest else [])], default=None),
                         nullable and type_ not in PRIMITIVES and not any(r.kind.startswith("not") for r in rules),
                         bool(marks.keys() & _FILLED) or member.value is not None or type_ in PRIMITIVES)  # fmt: skip
         return column if text else msgspec.structs.replace(column, longest=None)

@@ -8,17 +8,15 @@ from mappu.storages.base import (  # fmt: skip
     Table,
     base_of,
     constants,
-    entry,
     flag,
     members,
     named_in_type,
     number,
-    place_of,
     record_of,
 )
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import dotted
+from mappu.syntax.walk import dotted, entry
 from mappu.vocabularies.shape import Reader
 
 _MODEL = re.compile(r"(?:^|\.)(?:\w*Model)$")
@@ -77,7 +75,7 @@ class Mongoose:
         listed = given("enum")
         values = constants(program, entry(listed, "values") or listed, scope)
         return Column(
-            name, place_of(node, scope), number(program, given("maxlength") or given("maxLength"), scope),
+            name, scope.module.place(node), number(program, given("maxlength") or given("maxLength"), scope),
             flag(program, given("required"), scope) is not True, given("default") is not None, values,
         )  # fmt: skip
 

@@ -1,10 +1,10 @@
 """Sequelize: models defined from an object of columns, or classes with decorators."""
 
 from mappu.flow.values import Into
-from mappu.storages.base import Column, Table, called, constants, entry, flag, members, number, place_of, record_of
+from mappu.storages.base import Column, Table, called, constants, flag, members, number, record_of
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import walk
+from mappu.syntax.walk import entry, walk
 from mappu.vocabularies.shape import Reader
 
 _DECORATED = "sequelize-typescript."
@@ -83,7 +83,7 @@ class Sequelize:
             values = tuple(v.value for v in listed if v is not None) if listed and None not in listed else None
             values = values or constants(program, entry(written, "values") or (given[0] if given else None), scope)
         filled = any(entry(written, word) is not None for word in ("defaultValue", "autoIncrement"))
-        return Column(name, place_of(node, scope), longest, flag(program, entry(written, "allowNull"), scope) is not False
+        return Column(name, scope.module.place(node), longest, flag(program, entry(written, "allowNull"), scope) is not False
                       and flag(program, entry(written, "primaryKey"), scope) is not True, filled, values)  # fmt: skip
 
 

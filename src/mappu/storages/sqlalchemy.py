@@ -1,7 +1,7 @@
 """SQLAlchemy and SQLModel: mapped classes whose instances are added to a session."""
 
 from mappu.flow.values import Into
-from mappu.storages.base import Column, Table, called, constants, flag, members, number, place_of
+from mappu.storages.base import Column, Table, called, constants, flag, members, number
 from mappu.symbols.program import Program, Scope
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
@@ -46,7 +46,7 @@ class SqlAlchemy:
         nullable = key or (given if given is not None else not typed or _may_be_none(member.type))
         first = call.positional[0] if call is not None and call.positional and called(call) == "Field" else None
         filled = any(w in options for w in _FILLED) or key or first is not None or (call is None and made is not None)
-        return Column(member.name, place_of(member, scope), longest, nullable, filled, values)
+        return Column(member.name, scope.module.place(member), longest, nullable, filled, values)
 
 
 def _listed(program: Program, enum: n.Call, scope: Scope) -> tuple[object, ...] | None:

@@ -10,15 +10,14 @@ from mappu.storages.base import (  # fmt: skip
     called,
     chain,
     constants,
-    entry,
     flag,
     members,
     named_in_type,
     number,
-    place_of,
 )
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
+from mappu.syntax.walk import entry
 from mappu.vocabularies.shape import Reader
 
 _REPOSITORY = re.compile(r"Repository$")
@@ -66,7 +65,7 @@ class TypeOrm:
         marks = [m for m in member.marks if self._is(reader, m, scope, _COLUMNS)]
         if not marks:
             return None
-        program, place = reader.program, place_of(member, scope)
+        program, place = reader.program, scope.module.place(member)
         if any(self._is(reader, m, scope, _FILLED) for m in marks):
             return Column(member.name, place, filled=True)
         options = next((a.value for m in marks for a in m.args or () if isinstance(a.value, n.Entries)), None)

@@ -9,6 +9,7 @@ import msgspec
 from mappu.sources.text import load
 from mappu.sources.walk import Tree
 from mappu.symbols.java_packages import LANG, PACKAGES
+from mappu.symbols.scopes import Scope
 
 SUFFIXES = (".java", ".kt")
 _PACKAGE = re.compile(rb"^\s*package\s+([\w.]+)", re.M)
@@ -17,6 +18,11 @@ _DECLARED = re.compile(
     rb"^(?:(?:@\w+(?:\([^()]*\))?|[a-z-]+)\s+)*(?:class|interface|enum|record|@interface|object)\s+([A-Z]\w*)", re.M
 )
 _IMPLEMENTS = re.compile(rb"\b(?:class|record|enum)\s+(\w+)[^{};]*?\bimplements\s+([^{]+)\{")
+
+
+def is_kotlin(scope: Scope) -> bool:
+    """True in a file of Kotlin's, which shares its names with Java."""
+    return scope.module.path.endswith(".kt")
 
 
 class _Index(msgspec.Struct):

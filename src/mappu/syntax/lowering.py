@@ -58,6 +58,23 @@ class Lowering:
             else:
                 stack.extend(c for c in reversed(node.children) if c.has_error or c.is_missing)
 
+    def module(self, path: str, language: str, root: tree_sitter.Node) -> n.Module:
+        """The file as a Module, what does not parse noted."""
+        body = self.whole_block(root)
+        if root.has_error:
+            self.note_errors(root)
+        return n.Module(path, language, self.source, body, self.damage)
+
+    def whole_block(self, node: tree_sitter.Node | None) -> tuple[n.Stmt, ...]:
+        return self.block(node)
+
+    def only(self, root: tree_sitter.Node) -> n.Expr:
+        """The one expression that the source is, as it was read; opaque where it is none."""
+        found = next((c for c in root.named_children if c.type == "expression_statement"), None)
+        if found is None or root.has_error:
+            return n.Opaque(self.span(root), self.source.decode())
+        return self.inner(found)
+
     def too_deep(self, node: tree_sitter.Node) -> n.Opaque:
         self.damage.append(n.Damage(self.span(node).line, f"nested deeper than {MAX_DEPTH} levels"))
         return self.opaque(node)
@@ -82,6 +99,13 @@ class Lowering:
     def inner(self, node: tree_sitter.Node) -> n.Expr:
         named = [c for c in node.named_children if c.type != "comment"]
         return self.expr(named[0]) if named else self.opaque(node)
+
+    def choice(self, node: tree_sitter.Node) -> n.Expr:
+        parts = [self.expr(self.field(node, f)) for f in ("condition", "consequence", "alternative")]
+        return n.Choice(self.span(node), *parts)
+
+    def assigned(self, node: tree_sitter.Node) -> n.Expr:
+        return n.Bind(self.span(node), self.expr(self.field(node, "left")), self.expr(self.field(node, "right")))
 
     def name(self, node: tree_sitter.Node) -> n.Expr:
         return n.Name(self.span(node), self.text(node))

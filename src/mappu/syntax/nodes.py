@@ -11,6 +11,11 @@ from typing import TypeAlias
 
 import msgspec
 
+from mappu.inventory.model import Place
+
+# As much of the source of a place as is kept.
+MAX_TEXT = 160
+
 
 class Span(msgspec.Struct, frozen=True, gc=False):
     """Where a node stands: its 1-based first line, and its byte range in the file."""
@@ -401,6 +406,10 @@ class Module(msgspec.Struct, frozen=True, eq=False):
         """The node's source on one line, blanks folded."""
         raw = self.source[node.span.start : node.span.end].decode("utf-8", "replace")
         return " ".join(raw.split())
+
+    def place(self, node: Node) -> Place:
+        """Where a node stands, with the beginning of its source."""
+        return Place(self.path, node.line, self.text(node)[:MAX_TEXT])
 
     def line_text(self, line: int) -> str:
         """The source line with that number, stripped."""

@@ -20,6 +20,14 @@ def dotted(expr: n.Expr | None) -> str | None:
     return ".".join(reversed(parts))
 
 
+def entry(entries: n.Expr | None, name: str) -> n.Expr | None:
+    """The value under a name in an object written out."""
+    for key, value in entries.entries if isinstance(entries, n.Entries) else ():
+        if isinstance(key, n.Literal) and key.value == name:
+            return value
+    return None
+
+
 def children(node: Node) -> Iterable[Node]:
     """Return the nodes directly inside `node`, in source order; a function's or class's body is lowered for it."""
     inside = _INSIDE.get(type(node))

@@ -45,16 +45,14 @@ def _make_object(reading: Reading, call: n.Call, scope: Scope) -> Part:
 def _make_array(reading: Reading, call: n.Call, scope: Scope) -> Part:
     inner = reading.read(_first(call), scope)
     items = inner.shape if inner is not None else Shape() if not call.args else UNKNOWN
-    rules = (
-        (Rule("uniqueItems", True, reading.place(call, scope)),) if (dotted(call.func) or "").endswith("set") else ()
-    )
+    rules = (Rule("uniqueItems", True, scope.module.place(call)),) if (dotted(call.func) or "").endswith("set") else ()
     return Part(Shape("array", items=items, rules=rules), reading.library.optional)
 
 
 def _make_tuple(reading: Reading, call: n.Call, scope: Scope) -> Part:
     parts = [reading.read(e, s) for e, s in reading.program.elements(_first(call), scope)]
     shapes = [p.shape if p is not None else UNKNOWN for p in parts]
-    place = reading.place(call, scope)
+    place = scope.module.place(call)
     rules = (Rule("minItems", len(shapes), place), Rule("maxItems", len(shapes), place))
     return Part(Shape("array", items=merged(shapes, place) if shapes else Shape(), rules=rules))
 
@@ -73,7 +71,7 @@ def _make_union(reading: Reading, call: n.Call, scope: Scope) -> Part:
         listed.extend(reading.program.elements(expr, scope) or [(expr, scope)])
     parts = [p for e, s in listed if (p := reading.read(e, s)) is not None]
     optional = any(p.optional for p in parts) if not reading.library.optional else True
-    return Part(merged([p.shape for p in parts], reading.place(call, scope)), optional)
+    return Part(merged([p.shape for p in parts], scope.module.place(call)), optional)
 
 
 def _make_literal(reading: Reading, call: n.Call, scope: Scope) -> Part:
@@ -87,7 +85,7 @@ def _make_enum(reading: Reading, call: n.Call, scope: Scope) -> Part:
 
 
 def _listed(reading: Reading, part: Part, values: list[object] | None, call: n.Call, scope: Scope) -> Part:
-    place = reading.place(call, scope)
+    place = scope.module.place(call)
     message = reading.message(call, scope)
     if values is None:
         return part.but(rules=(*part.shape.rules, Rule("enum", place.text, place, message, known=False)), closed=True)
@@ -147,7 +145,7 @@ def _make_nothing(reading: Reading, call: n.Call, scope: Scope) -> Part:
 
 
 def _make_custom(reading: Reading, call: n.Call, scope: Scope) -> Part:
-    place = reading.place(call, scope)
+    place = scope.module.place(call)
     return Part(Shape(rules=(Rule("custom", named(call, place), place),)), reading.library.optional)
 
 
@@ -181,7 +179,7 @@ def _default(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
     given = _first(call)
     constant = reading.program.constant(given, scope) if given is not None else None
     value = constant.value if constant is not None else None
-    return Part(part.shape, True, Default(constant is not None, value, reading.place(call, scope)))
+    return Part(part.shape, True, Default(constant is not None, value, scope.module.place(call)))
 
 
 def _caught(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
@@ -211,7 +209,7 @@ def _both(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
 def _or(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
     others = [p for e in call.positional if (p := reading.read(e, scope)) is not None]
     shapes = [part.shape, *(p.shape for p in others)]
-    return Part(merged(shapes, reading.place(call, scope)), part.optional or any(p.optional for p in others))
+    return Part(merged(shapes, scope.module.place(call)), part.optional or any(p.optional for p in others))
 
 
 def _keys(reading: Reading, call: n.Call, scope: Scope) -> list[str] | None:
@@ -273,7 +271,7 @@ def _list(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
 
 def _items(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
     parts = [p for e in call.positional if (p := reading.read(e, scope)) is not None]
-    return part.but(items=merged([p.shape for p in parts], reading.place(call, scope)) if parts else Shape())
+    return part.but(items=merged([p.shape for p in parts], scope.module.place(call)) if parts else Shape())
 
 
 def _valid(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
@@ -293,7 +291,7 @@ def _same_as(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part |
     inner, holder = listed[0] if listed else (given, scope)
     if isinstance(inner, n.Call) and (dotted(inner.func) or "").rpartition(".")[2] == "ref" and inner.positional:
         name = reading.program.text(inner.positional[0], holder)
-        return part.but(rules=(*part.shape.rules, Rule("equalsField", name, reading.place(call, scope))))
+        return part.but(rules=(*part.shape.rules, Rule("equalsField", name, scope.module.place(call))))
     return None
 
 
@@ -319,32 +317,32 @@ def _names(reading: Reading, exprs: Iterable[n.Expr], scope: Scope) -> list[str]
 
 def _at_least_one(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
     names = _names(reading, call.positional, scope)
-    rule = Rule("atLeastOneOf", sorted(names), reading.place(call, scope))
+    rule = Rule("atLeastOneOf", sorted(names), scope.module.place(call))
     return _on_fields(part, dict.fromkeys(names, rule))
 
 
 def _with(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
     """One field, and others that must be there where it is."""
     first, *others = _names(reading, call.positional, scope) or [""]
-    rule = Rule("requiredWith", [first], reading.place(call, scope))
+    rule = Rule("requiredWith", [first], scope.module.place(call))
     return _on_fields(part, dict.fromkeys(others, rule))
 
 
 def _together(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
     """All of them, or none."""
-    names, place = _names(reading, call.positional, scope), reading.place(call, scope)
+    names, place = _names(reading, call.positional, scope), scope.module.place(call)
     return _on_fields(part, {x: Rule("requiredWith", sorted(set(names) - {x}), place) for x in names})
 
 
 def _apart(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
     """Fields that may not all be there at once."""
-    place = reading.place(call, scope)
+    place = scope.module.place(call)
     return _on_fields(part, dict.fromkeys(_names(reading, call.positional, scope), Rule("custom", place.text, place)))
 
 
 def _when(reading: Reading, part: Part, call: n.Call, scope: Scope) -> Part:
     """Limits that hold only where another field has a value."""
-    place = reading.place(call, scope)
+    place = scope.module.place(call)
     field = reading.program.text(_first(call), scope)
     given = _first(call, 1)
     options = {reading.program.text(k, scope): v for k, v in given.entries} if isinstance(given, n.Entries) else {}

@@ -6,7 +6,7 @@ from typing import Any, Literal, TypeAlias
 import msgspec
 
 from mappu.flow.words import Refer, RunWord, Told
-from mappu.inventory.model import ConstraintKind, FieldType, Place, Unfollowed
+from mappu.inventory.model import ConstraintKind, FieldType, Unfollowed
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, own
@@ -96,9 +96,6 @@ class Reading:
         self.library = library
         self.depth = 0
         self.inside: list[int] = []
-
-    def place(self, node: n.Node, scope: Scope) -> Place:
-        return Place(scope.module.path, node.line, scope.module.text(node)[:160])
 
     def library_name(self, expr: n.Expr, scope: Scope) -> str | None:
         """The name inside the library that an expression leads to ("" for the library itself); None for anything else."""
@@ -217,7 +214,7 @@ class Reading:
 
     def _make(self, name: str, full: str, call: n.Call, scope: Scope) -> Part | None:
         library = self.library
-        place = self.place(call, scope)
+        place = scope.module.place(call)
         if name in library.structure:
             made = MAKE.get(library.structure[name])
             if made is not None:
@@ -242,7 +239,7 @@ class Reading:
         )
 
     def _with_format(self, part: Part, format_: str, call: n.Call, scope: Scope) -> Part:
-        rule = Rule("format", format_, self.place(call, scope), self.message(call, scope))
+        rule = Rule("format", format_, scope.module.place(call), self.message(call, scope))
         closed = format_ in self.library.closed_formats
         return part.but(rules=(*part.shape.rules, rule), closed=part.shape.closed or closed)
 
@@ -271,7 +268,7 @@ class Reading:
             if name is None:
                 continue
             part = self.read(value, followed[1])
-            declared = self.place(value, followed[1])
+            declared = followed[1].module.place(value)
             if part is None:
                 text = f"what `{name}` may be could not be followed"
                 part = Part(Shape(known=False, unfollowed=(Unfollowed(declared.file, declared.line, text),)))
@@ -295,7 +292,7 @@ class Reading:
             done = STEPS.get(library.structure[name])
             if done is not None:
                 return done(self, part, call, scope)
-        place, message = self.place(call, scope), self.message(call, scope)
+        place, message = scope.module.place(call), self.message(call, scope)
         if name in library.limits:
             limit = library.limits[name].get(shape.type) or library.limits[name].get("")
             if limit is not None:
@@ -311,7 +308,7 @@ class Reading:
         return part
 
     def _limited(self, part: Part, limit: Limit, call: n.Call, scope: Scope, message: str | None) -> Part:
-        shape, place = part.shape, self.place(call, scope)
+        shape, place = part.shape, scope.module.place(call)
         kinds: tuple[ConstraintKind, ...]
         if isinstance(limit, tuple):
             value, known = limit[1], True

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from mappu.inventory.model import Place, PlaceIn
+from mappu.inventory.model import PlaceIn
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
@@ -19,12 +19,12 @@ def erased(reader: Reader, type_: n.Expr | None, scope: Scope, inside: tuple[int
     if type_ is None or len(inside) > MAX_DEPTH:
         return Shape()
     if isinstance(type_, n.Binary):
-        arms = [erased(reader, t, scope, inside) for t in _arms(type_, type_.op)]
+        arms = [erased(reader, t, scope, inside) for t in arms_of(type_, type_.op)]
         named = [a for a in arms if a.fields]
         if type_.op == "&":
             return _joined(named, "&")
         return (
-            named[0] if len(named) == 1 and len([t for t in _arms(type_, "|") if not _is_nothing(t)]) == 1 else Shape()
+            named[0] if len(named) == 1 and len([t for t in arms_of(type_, "|") if not is_nothing(t)]) == 1 else Shape()
         )
     if isinstance(type_, n.Index):
         return _made(reader, type_, scope, inside)
@@ -48,7 +48,7 @@ def _of_class(reader: Reader, target: Target, node: n.Class, inside: tuple[int, 
         for member in each.node.body:
             if isinstance(member, n.Variable) and not any(dotted(m.name) == "static" for m in member.marks):
                 inner = erased(reader, member.type, scope, (*inside, id(node)))
-                place = Place(scope.module.path, member.line, scope.module.text(member)[:160])
+                place = scope.module.place(member)
                 found[member.name] = ShapeField(member.name, member.name, inner, False, place)
     name = None if node.name.startswith("type:") else node.name
     return Shape("any", fields=tuple(found.values()), model=name, erased=True)
@@ -62,7 +62,7 @@ def _made(reader: Reader, type_: n.Index, scope: Scope, inside: tuple[int, ...])
     if name in _LISTS:
         return Shape("any", items=first, erased=True) if first.fields else Shape()
     if name in _CHOSEN and len(given) > 1:
-        keys = {t.value for t in _arms(given[1], "|") if isinstance(t, n.Literal)}
+        keys = {t.value for t in arms_of(given[1], "|") if isinstance(t, n.Literal)}
         kept = tuple(f for f in first.fields if (f.name in keys) == (name == "Pick"))
         return first.with_(fields=kept) if keys else Shape()
     if name in _SAME:
@@ -76,13 +76,13 @@ def _joined(shapes: Iterable[Shape], joint: str) -> Shape:
     return Shape("any", fields=tuple(fields.values()), model=f" {joint} ".join(names) or None, erased=bool(fields))
 
 
-def _arms(type_: n.Expr, op: str) -> list[n.Expr]:
+def arms_of(type_: n.Expr, op: str) -> list[n.Expr]:
     if isinstance(type_, n.Binary) and type_.op == op:
-        return [*_arms(type_.left, op), *_arms(type_.right, op)]
+        return [*arms_of(type_.left, op), *arms_of(type_.right, op)]
     return [type_]
 
 
-def _is_nothing(type_: n.Expr) -> bool:
+def is_nothing(type_: n.Expr) -> bool:
     return (isinstance(type_, n.Literal) and type_.value is None) or dotted(type_) in ("undefined", "null")
 
 

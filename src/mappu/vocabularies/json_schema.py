@@ -125,7 +125,7 @@ class _Reading:
         return found
 
     def _place(self, expr: n.Expr, scope: Scope) -> Place:
-        return Place(scope.module.path, expr.line, scope.module.text(expr)[:160])
+        return scope.module.place(expr)
 
     def _constant(self, given: tuple[n.Expr, Scope] | None) -> Any:
         found = self.program.constant(*given) if given is not None else None

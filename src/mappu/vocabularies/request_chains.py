@@ -137,7 +137,7 @@ class RequestChains:
                     if isinstance(option, n.Literal) and option.value == "options":
                         options = held
                 draft.take(str(word.value), n.Call(value.span, n.Name(value.span, str(word.value)), (n.Arg(options),)))
-            declared = Place(followed[1].module.path, value.line, followed[1].module.text(value)[:160])
+            declared = followed[1].module.place(value)
             yield Checked(place, name.replace(".*", "[]"), draft.shape(), draft.required, declared)
 
 

@@ -59,6 +59,15 @@ class Default(msgspec.Struct, frozen=True):
     checked: bool = False
 
 
+def written_default(program: Program, variable: n.Variable, scope: Scope) -> Default | None:
+    """What a property is set to where it is declared, which the rules look at as well; None for nothing."""
+    if variable.value is None:
+        return None
+    constant = program.constant(variable.value, scope)
+    value = constant.value if constant is not None else None
+    return Default(constant is not None, value, scope.module.place(variable.value), checked=True)
+
+
 class Shape(msgspec.Struct, frozen=True):
     """What a value may be.
 

@@ -1,15 +1,13 @@
 """FastAPI's and Starlette's words for the flow engine, with those of the storage libraries used beside them."""
 
 from mappu.flow.python import language
-from mappu.flow.words import Errors, Refer, RunWord, Words
+from mappu.flow.words import Words
 from mappu.frameworks import base_storage
 from mappu.frameworks.base import Service
+from mappu.frameworks.base_words import casting, errors_of, house_rules, running, vocabularies_of
 from mappu.frameworks.fastapi import errors
 from mappu.frameworks.fastapi.sites import Sites
-from mappu.inventory.model import ConstraintKind, PlaceIn
-from mappu.symbols.program import Scope
-from mappu.syntax import nodes as n
-from mappu.vocabularies import vocabularies
+from mappu.inventory.model import PlaceIn
 from mappu.vocabularies.pydantic import vocabulary as pydantic
 
 REQUESTS = frozenset({"fastapi.Request", "starlette.requests.Request", "fastapi.requests.Request",
@@ -32,32 +30,17 @@ _CHECKERS = ("valid", "check", "verify", "ensure", "assert", "sanit", "clean", "
 
 def words(service: Service, sites: Sites) -> Words:
     """Return the words for one service."""
-    reader = service.reader
-
-    mine = [v for v in vocabularies() if v.language == "python"]
-
-    def runs(call: n.Call, scope: Scope, refer: Refer) -> RunWord | None:
-        return next((w for v in mine if (w := v.run(reader, call, scope, refer)) is not None), None)
-
-    def casts(type_: n.Expr, value: n.Expr, scope: Scope) -> RunWord | None:
-        return next((w for v in mine if (w := v.cast(reader, type_, value, scope)) is not None), None)
-
-    known = Errors(
-        {**language.errors.parents, **{k: p for v in mine for k, p in v.error_parents.items()}},
-        {k: a for v in mine for k, a in v.error_aliases.items()},
-        language.errors.top,
-    )
-    house: dict[str, dict[ConstraintKind, object]] = {
-        r.function: dict(r.constraints) for r in service.settings.rule if r.function is not None
-    }
+    reader, used = service.reader, vocabularies_of("python")
+    known = errors_of(language, used)
     return Words(
         language=language, request=_READS, request_types=REQUESTS, broken={"json": "json.JSONDecodeError"},
         known_errors=known,
         errors=_ERRORS, answers=errors.ANSWERS, status_member="status_code",
-        mapped=errors.mapped(service, sites, known), runs=runs, casts=casts,
+        mapped=errors.mapped(service, sites, known), runs=running(reader, used), casts=casting(reader, used),
         is_entity=lambda target: pydantic.is_entity(reader, target), stores=base_storage.STORES, stages=base_storage.STAGES,
         commits=base_storage.COMMITS, plain_stores=base_storage.PLAIN_STORES, storage_packages=base_storage.PACKAGES,
         storage_names=base_storage.NAMES,
         queries=base_storage.QUERIES, lookups=base_storage.LOOKUPS, checkers=_CHECKERS,
-        dumps=frozenset({"model_dump", "dict", "model_dump_json", "json", "copy", "model_copy"}), house=house,
+        dumps=frozenset({"model_dump", "dict", "model_dump_json", "json", "copy", "model_copy"}),
+        house=house_rules(service.settings.rule),
     )  # fmt: skip

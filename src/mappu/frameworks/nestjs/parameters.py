@@ -17,7 +17,7 @@ from mappu.inventory.model import Place, PlaceIn, RunBy
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
-from mappu.vocabularies.base_types_javascript import erased
+from mappu.vocabularies.base_types_javascript import arms_of, erased, is_nothing
 from mappu.vocabularies.class_validator import vocabulary as class_validator
 from mappu.vocabularies.class_validator.classes import Options, Reading
 from mappu.vocabularies.class_validator.decorators import PACKAGE, TRANSFORMER
@@ -191,7 +191,7 @@ def _typed(service: Service, route: Route, pipes: Pipes, param: n.Param, given: 
     running = next((p for p in applied(service, route, pipes, given) if pipes.validation(p)), None)
     options = pipes.options(running) if running is not None else Options()
     if isinstance(type_, n.Binary) and type_.op == "|":
-        arms = [a for a in _arms(type_) if not _is_nothing(a)]
+        arms = [a for a in arms_of(type_, "|") if not is_nothing(a)]
         # More than one type is none at all when the service runs.
         type_ = arms[0] if len(arms) == 1 else None
     if isinstance(type_, n.Index):
@@ -267,16 +267,6 @@ def _wrapped(service: Service, route: Route, type_: n.Index, options: Options) -
     if shape.fields and name in _BUILT_IN:
         return shape.with_(skipped=f"{name}<…> is no class when the service runs: the pipe sees a plain object")
     return erased(service.reader, type_, route.scope)
-
-
-def _arms(type_: n.Expr) -> list[n.Expr]:
-    if isinstance(type_, n.Binary) and type_.op == "|":
-        return [*_arms(type_.left), *_arms(type_.right)]
-    return [type_]
-
-
-def _is_nothing(type_: n.Expr) -> bool:
-    return (isinstance(type_, n.Literal) and type_.value is None) or dotted(type_) in ("undefined", "null")
 
 
 def _only_type(type_: n.Expr, scope: Scope) -> bool:

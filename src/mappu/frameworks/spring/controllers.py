@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import msgspec
 
 from mappu.frameworks.base import Route, Service
-from mappu.frameworks.base_java import Marked, braces, classes, implementation, is_done, joined
+from mappu.frameworks.base_java import Marked, braces, classes, implementation, is_done, joined, lineage_of
 from mappu.sources.properties import properties
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
@@ -78,11 +78,7 @@ class Controllers(Marked):
 
     def _of_class(self, class_: n.Class, scope: Scope) -> Iterator[Route]:
         target = Target(self.program.full_name(scope, class_.name), class_, scope)
-        lineage = [
-            (a.node, a.scope)
-            for a in self.program.ancestry(target)
-            if isinstance(a.node, n.Class) and a.scope is not None
-        ]
+        lineage = lineage_of(self.program, target)
         above = next((m for c, s in lineage if (m := self._mapping(c.marks, s)) is not None), Mapped((), ("",)))
         done: list[tuple[n.Class, n.Function]] = []
         for owner, holder in lineage:

@@ -9,6 +9,7 @@ from mappu.frameworks.base_java import OLD_AND_NEW, version
 from mappu.frameworks.base_java_binding import Binding
 from mappu.frameworks.spring.controllers import WEB
 from mappu.inventory.model import Place, PlaceIn, RunBy, Status
+from mappu.symbols.java import is_kotlin
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
@@ -155,7 +156,7 @@ class Parameters(Binding):
             return Taken("form", param.name, Shape("file"), True, declared, Origin("form", (param.name,)))
         if type_name in TYPES or type_name in LISTS:
             shape = Reading(self.service.reader).of_type(param.type, route.scope, marks=rest)
-            kotlin = route.scope.module.path.endswith(".kt")
+            kotlin = is_kotlin(route.scope)
             if not _may_be_left_out(param) and (kotlin or (type_name in PRIMITIVES and type_name != "boolean")):
                 rule = Rule("notNull", True, declared, breaks=NO_NULL, mend="ask-for-it")
                 shape = shape.with_(rules=(*shape.rules, rule))

@@ -118,13 +118,6 @@ class Expressions(Lowering):
             return n.Literal(self.span(node), -value.value)
         return value if op == "+" else n.Unary(self.span(node), "not" if op == "!" else op, value)
 
-    def choice(self, node: tree_sitter.Node) -> n.Expr:
-        parts = [self.expr(self.field(node, f)) for f in ("condition", "consequence", "alternative")]
-        return n.Choice(self.span(node), *parts)
-
-    def assigned(self, node: tree_sitter.Node) -> n.Expr:
-        return n.Bind(self.span(node), self.expr(self.field(node, "left")), self.expr(self.field(node, "right")))
-
     def cast(self, node: tree_sitter.Node) -> n.Expr:
         return self.expr(self.field(node, "value"))
 

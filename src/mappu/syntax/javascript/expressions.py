@@ -201,13 +201,6 @@ class Expressions(Lowering):
                 op = "is" if op == "==" else "is-not"
         return n.Binary(span, op, left, right)
 
-    def choice(self, node: tree_sitter.Node) -> n.Expr:
-        parts = [self.expr(self.field(node, f)) for f in ("condition", "consequence", "alternative")]
-        return n.Choice(self.span(node), *parts)
-
-    def assigned(self, node: tree_sitter.Node) -> n.Expr:
-        return n.Bind(self.span(node), self.expr(self.field(node, "left")), self.expr(self.field(node, "right")))
-
     def changed(self, node: tree_sitter.Node) -> n.Expr:
         return n.Unary(self.span(node), "change", self.inner(node))
 

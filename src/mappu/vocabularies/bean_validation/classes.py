@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping
 
 import msgspec
 
-from mappu.inventory.model import Place
+from mappu.symbols.java import is_kotlin
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
@@ -23,7 +23,7 @@ from mappu.vocabularies.bean_validation.types import (
     TYPES,
     WRAPPERS,
 )  # fmt: skip
-from mappu.vocabularies.shape import UNKNOWN, Default, Reader, Rule, Shape, ShapeField
+from mappu.vocabularies.shape import UNKNOWN, Reader, Rule, Shape, ShapeField, written_default
 
 MAX_DEPTH = 12
 _JSON = "com.fasterxml.jackson.annotation."
@@ -51,9 +51,6 @@ class Reading:
         self.constraints = Constraints(reader, groups)
         self.written = written(reader)
 
-    def place(self, node: n.Node, scope: Scope) -> Place:
-        return Place(scope.module.path, node.line, scope.module.text(node)[:160])
-
     def name(self, expr: n.Expr | None, scope: Scope) -> str:
         return self.program.name_of(expr, scope) or ""
 
@@ -79,7 +76,7 @@ class Reading:
             base = type_.value
             args = type_.index.items if isinstance(type_.index, n.Items) else (type_.index,)
         if dotted(base) == "Annotated" and args:
-            kept = not _is_kotlin(scope) or any(EMITS in m.flags for m in self.reader.service.manifests)
+            kept = not is_kotlin(scope) or any(EMITS in m.flags for m in self.reader.service.manifests)
             own = tuple(
                 (n.Mark(a.span, a.func, a.args, "annotation", None if kept else "type"), scope)
                 for a in args[1:] if isinstance(a, n.Call)
@@ -112,7 +109,7 @@ class Reading:
             type_ = TYPES[name]
             return Shape(type_, nullable=name not in PRIMITIVES, closed=type_ == "boolean")
         if name in FORMATS:
-            rule = Rule("format", FORMATS[name], self.place(base, scope), typed=True) if base is not None else None
+            rule = Rule("format", FORMATS[name], scope.module.place(base), typed=True) if base is not None else None
             return Shape("string", nullable=True, closed=True, rules=(rule,) if rule is not None else ())
         if name in FILES:
             return Shape("file")
@@ -133,7 +130,7 @@ class Reading:
                 # It says by itself which text stands for which of them.
                 return Shape("string", nullable=True, closed=True, model=target.node.name)
             names = [m.name for m in target.node.body if isinstance(m, n.Variable)]
-            rule = Rule("enum", names, self.place(target.node, target.scope), typed=True)
+            rule = Rule("enum", names, target.scope.module.place(target.node), typed=True)
             return Shape("string", nullable=True, closed=True, rules=(rule,) if names else (), model=target.node.name)
         if target.node.form == "interface" and not self.properties(target):
             return UNKNOWN
@@ -179,23 +176,21 @@ class Reading:
         fields: list[ShapeField] = []
         for name, (variable, scope, env, marks) in self.properties(target, given).items():
             shape = self.of_type(variable.type, scope, (*inside, id(node)), env, marks, below=name)
-            if _is_kotlin(scope) and not (isinstance(variable.type, n.Binary) and variable.type.op == "|"):
+            if is_kotlin(scope) and not (isinstance(variable.type, n.Binary) and variable.type.op == "|"):
                 # The type says that null is no value of it.
                 shape = shape.with_(nullable=False)
             if below is not None:
                 shape = _unentered(shape, below)
-            default = self._default(variable, scope) if not record else None
+            default = written_default(self.program, variable, scope) if not record else None
             required = any(r.kind in _REFUSING and r.skipped is None for r in shape.rules)
-            required = required or (
-                not shape.nullable and dotted(variable.type) not in PRIMITIVES and _is_kotlin(scope)
-            )
-            if dotted(variable.type) in PRIMITIVES and not _is_kotlin(scope):
+            required = required or (not shape.nullable and dotted(variable.type) not in PRIMITIVES and is_kotlin(scope))
+            if dotted(variable.type) in PRIMITIVES and not is_kotlin(scope):
                 # Left out it becomes nought, which a rule may refuse.
                 required = variable.value is None and any(_refuses_nought(r) for r in shape.rules)
-            if record or _is_kotlin(scope):
+            if record or is_kotlin(scope):
                 required = required or any(self._is_true(m, s, "required") for m, s in marks)
             wire = self._wire(marks) or (re.sub(r"(?<=[a-z0-9])([A-Z])", r"_\1", name).lower() if snake else name)
-            declared = self.place(variable, scope)
+            declared = scope.module.place(variable)
             held = default is not None and not (default.known and default.value is None)
             fields.append(ShapeField(name, wire, shape, required and not held, declared, default if held else None))
         if not fields and not record:
@@ -285,7 +280,7 @@ class Reading:
     def _hidden(self, class_: n.Class, scope: Scope) -> frozenset[str]:
         """Private fields that nothing outside can reach: no accessor, no constructor, no annotation that makes some."""
         marks = [m for m in class_.marks if (dotted(m.name) or "").rpartition(".")[2] in _ACCESSORS]
-        if marks or any(dotted(m.name) == "record" for m in class_.marks) or _is_kotlin(scope) or not class_.methods:
+        if marks or any(dotted(m.name) == "record" for m in class_.marks) or is_kotlin(scope) or not class_.methods:
             return frozenset()
         reached = {name for m in class_.methods if (name := _getter(m) or _setter(m)) is not None}
         reached |= {p.name for m in class_.methods if m.name == "constructor" for p in m.params}
@@ -322,13 +317,6 @@ class Reading:
             self.name(m.name, scope) in _NAMING and "Snake" in (dotted(argument(m, "value")) or "")
             for m in class_.marks
         )
-
-    def _default(self, variable: n.Variable, scope: Scope) -> Default | None:
-        if variable.value is None:
-            return None
-        constant = self.program.constant(variable.value, scope)
-        value = constant.value if constant is not None else None
-        return Default(constant is not None, value, self.place(variable.value, scope), checked=True)
 
     def default_groups(self, target: Target) -> frozenset[str]:
         """The groups that a class's own sequence puts in the place of the default one."""
@@ -372,10 +360,6 @@ def _unentered(shape: Shape, below: str) -> Shape:
         items=_unentered(shape.items, below) if shape.items is not None else None,
         values=_unentered(shape.values, below) if shape.values is not None else None,
     )
-
-
-def _is_kotlin(scope: Scope) -> bool:
-    return scope.module.path.endswith(".kt")
 
 
 def _is_no_property(member: n.Variable, class_: n.Class) -> bool:

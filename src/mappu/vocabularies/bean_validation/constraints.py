@@ -50,7 +50,7 @@ class Constraints:
             inner = self.program.elements(argument(mark, "value"), scope)
             made = [n.Mark(e.span, e.func, e.args, "annotation") for e, _ in inner if isinstance(e, n.Call)]
             return [r for m in made for r in self.of_mark(m, scope, shape, primitive, depth)]
-        place = Place(scope.module.path, mark.line, scope.module.text(mark)[:160])
+        place = scope.module.place(mark)
         known = meaning_of(full)
         house = self._house(full)
         if house is not None:
@@ -226,7 +226,7 @@ class Constraints:
         known = meaning_of(self._full(mark, scope))
         if known is None or not primitive or known[0] != "NotNull":
             return []
-        place = Place(scope.module.path, mark.line, scope.module.text(mark)[:160])
+        place = scope.module.place(mark)
         why = "@NotNull can never refuse a primitive: left out, it silently becomes 0 or false"
         return [Note("no-effect", place, why, "use the boxed type, whose missing value is null")]
 

@@ -7,7 +7,7 @@ import msgspec
 from mappu.inventory.model import ConstraintKind, FieldType, Place
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import dotted, own
+from mappu.syntax.walk import dotted, entry, own
 from mappu.vocabularies.class_validator.conditions import ABSENT, holds_for
 from mappu.vocabularies.class_validator.decorators import (
     ALLOW,
@@ -18,7 +18,7 @@ from mappu.vocabularies.class_validator.decorators import (
     PACKAGE,
     TRANSFORMER,
 )
-from mappu.vocabularies.shape import Default, Reader, Rule, Shape, ShapeField
+from mappu.vocabularies.shape import Reader, Rule, Shape, ShapeField, written_default
 
 MAX_DEPTH = 12
 _MAPPED = {"PartialType", "PickType", "OmitType", "IntersectionType"}
@@ -44,9 +44,6 @@ class Reading:
     def __init__(self, reader: Reader, options: Options | None = None) -> None:
         self.reader, self.options = reader, options or Options()
         self.program: Program = reader.program
-
-    def place(self, node: n.Node, scope: Scope) -> Place:
-        return Place(scope.module.path, node.line, scope.module.text(node)[:160])
 
     # --- classes ------------------------------------------------------------------------------------------------------
 
@@ -112,7 +109,7 @@ class Reading:
             found |= self._of_base(each, scope, depth)
         if name == "PartialType":
             options = call.positional[1] if len(call.positional) > 1 else None
-            skips = self.program.constant(_entry(options, "skipNullProperties"), scope)
+            skips = self.program.constant(entry(options, "skipNullProperties"), scope)
             null = skips is None or skips.value is not False
             return {k: (v, s, null) for k, (v, s, _) in found.items()}
         if name in ("PickType", "OmitType") and len(call.positional) > 1:
@@ -167,7 +164,7 @@ class Reading:
 
     def field(self, variable: n.Variable, scope: Scope, optional: bool | None, inside: tuple[int, ...]) -> ShapeField:
         """Return one field of a class as the rules on it say."""
-        declared = Place(scope.module.path, variable.line, scope.module.text(variable)[:160])
+        declared = scope.module.place(variable)
         draft = _Draft()
         for mark, holder in self.marks(variable, scope):
             self._take(mark, holder, draft)
@@ -180,20 +177,13 @@ class Reading:
         if draft.optional or draft.null_skips or not draft.refuses:
             shape = shape.with_(nullable=True)
         required = draft.refuses and not draft.optional and not draft.conditional and not self._skips_absent()
-        default = self._default(variable, scope)
+        default = written_default(self.program, variable, scope)
         return ShapeField(
             variable.name, draft.wire or variable.name, shape, required and default is None, declared, default
         )
 
     def _skips_absent(self) -> bool:
         return self.options.skip_missing or self.options.skip_undefined
-
-    def _default(self, variable: n.Variable, scope: Scope) -> Default | None:
-        if variable.value is None:
-            return None
-        constant = self.program.constant(variable.value, scope)
-        value = constant.value if constant is not None else None
-        return Default(constant is not None, value, self.place(variable.value, scope), checked=True)
 
     def _take(self, mark: n.Mark, scope: Scope, draft: "_Draft") -> None:
         full = self.program.name_of(mark.name, scope) or ""
@@ -205,7 +195,7 @@ class Reading:
             draft.wire = self._option(mark, "name", scope)
             return
         house = next((h for h in self.reader.house if h.annotation == full), None)
-        place = self.place(mark, scope)
+        place = scope.module.place(mark)
         if house is not None:
             draft.rules.extend(Rule(k, v, place) for k, v in house.constraints.items())
             return
@@ -324,13 +314,6 @@ class Reading:
         found = self._entry(mark, "groups", scope)
         listed = self.program.elements(*found) if found is not None else []
         return any(self.program.text(e, s) in self.options.groups for e, s in listed)
-
-
-def _entry(entries: n.Expr | None, name: str) -> n.Expr | None:
-    for key, value in entries.entries if isinstance(entries, n.Entries) else ():
-        if isinstance(key, n.Literal) and key.value == name:
-            return value
-    return None
 
 
 class _Draft:

@@ -37,8 +37,7 @@ class At(msgspec.Struct, frozen=True):
     scope: Scope
 
     def of(self, node: n.Node) -> Place:
-        module = self.scope.module
-        return Place(module.path, node.line, module.text(node)[:160])
+        return self.scope.module.place(node)
 
 
 def apply(shape: Shape, call: n.Call, at: At, version: int) -> Shape:
