@@ -108,6 +108,27 @@ def test_wrong_use_is_one_line(args: tuple[str, ...], said: str, workshop: Any) 
     assert done.stdout == ""
 
 
+def test_what_goes_out_of_sight_is_told_in_one_order(workshop: Any) -> None:
+    service = workshop.write(
+        {
+            "package.json": '{"name": "x", "dependencies": {"express": "4"}}',
+            "app.js": """const lib = require("lib"); const app = require("express")(); app.use(require("express").json());
+            app.post("/x", (req, res) => {
+                for (const i of req.body.items) { const all = [i.one, i, i.two, i.three]; lib.verify(all); }
+                res.json({});
+            });""",
+        },
+        None,
+    )
+    command = [sys.executable, "-m", "mappu", "fields", str(service), "--format", "json"]
+    told = {
+        subprocess.run(command, capture_output=True, env=os.environ | {"PYTHONHASHSEED": seed}, check=True).stdout
+        for seed in "123456"
+    }
+    assert len(told) == 1
+    assert b"items[].one, items[].two, items[].three" in told.pop()
+
+
 def test_the_inventory_file_stands_for_its_source(harbour: Path, workshop: Any) -> None:
     first = workshop.run("fields", str(harbour), "--format", "json").stdout
     # The same bytes from another folder, in another process, with other hash seeds.

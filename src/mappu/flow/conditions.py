@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from mappu.flow.values import NOTHING, Facts, Finding, Origin, Value
+from mappu.flow.values import NOTHING, Facts, Finding, Origin, Value, ordered
 from mappu.inventory.model import ConstraintKind, Place
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
@@ -157,13 +157,13 @@ def _custom(engine: Engine, expr: n.Expr, origin: Origin) -> Finding:
 
 
 def _customs(engine: Engine, expr: n.Expr, value: Value) -> Facts:
-    found = tuple(_custom(engine, expr, o) for o in sorted(value.touched, key=lambda o: (o.place, o.path)))
+    found = tuple(_custom(engine, expr, o) for o in ordered(value.touched))
     return Facts(found, found)
 
 
 def _looked_up(value: Value, place: Place) -> Facts:
     """A record found or not found: refusing the one means it must exist, refusing the other that it must not."""
-    origins = sorted(value.taints, key=lambda o: (o.place, o.path))
+    origins = ordered(value.taints)
     return Facts(
         tuple(Finding(o, "exists", None, place) for o in origins),
         tuple(Finding(o, "unique", None, place) for o in origins),
@@ -191,11 +191,11 @@ def _both(engine: Engine, expr: n.Binary, left: Facts, right: Facts) -> Facts:
         # `not a and not b` is false where one of them is there.
         names = sorted({".".join(f.origin.path) for f in either})
         place = engine.place(expr)
-        origins = sorted({f.origin for f in either}, key=lambda o: (o.place, o.path))
+        origins = ordered({f.origin for f in either})
         return Facts(if_true, tuple(Finding(o, "atLeastOneOf", names, place, presence=True) for o in origins))
     touched = {f.origin for f in (*left.if_false, *left.if_true, *right.if_false, *right.if_true)}
     place = engine.place(expr)
-    vague = tuple(Finding(o, "custom", place.text, place) for o in sorted(touched, key=lambda o: (o.place, o.path)))
+    vague = tuple(Finding(o, "custom", place.text, place) for o in ordered(touched))
     return Facts(if_true, vague)
 
 

@@ -25,6 +25,7 @@ from mappu.flow.values import (
     SinkKind,
     Value,
     Write,
+    ordered,
 )
 from mappu.flow.words import Entry, Words
 from mappu.inventory.model import Place
@@ -369,14 +370,14 @@ class Engine:
             self.report.events.append(event)
 
     def escape(self, value: Value, place: Place, what: str) -> None:
-        for origin in value.touched:
+        for origin in ordered(value.touched):
             if all(e.origin != origin for e in self.report.escapes):
                 self.report.escapes.append(Escape(origin, place, what))
 
     def sink(self, value: Value, what: SinkKind, place: Place) -> None:
         if value.via == "outside":
             return
-        for origin in sorted(value.touched, key=lambda o: (o.place, o.path)):
+        for origin in ordered(value.touched):
             found = Sink(origin, what, place, whole=False)
             if found not in self.report.sinks:
                 self.report.sinks.append(found)
@@ -387,7 +388,7 @@ class Engine:
         if into is not None:
             self.report.writes.extend(_columns(value, into, place, state.present))
         for part in (p for p in (value, *value.attrs.values()) if p.via != "outside"):
-            for origin in sorted(part.touched, key=lambda o: (o.place, o.path)):
+            for origin in ordered(part.touched):
                 # What is given to one column has been chosen.
                 whole = part is value and (
                     part.whole is not None or (part.origin == origin and part.via in ("", "dump"))

@@ -271,5 +271,10 @@ def all_touched(values: Iterable[Value]) -> frozenset[Origin]:
     return frozenset().union(*(v.touched for v in values))
 
 
+def ordered(origins: Iterable[Origin]) -> list[Origin]:
+    """Client data in an order that every run has."""
+    return sorted(origins, key=lambda o: (o.place, o.path))
+
+
 # The arguments of a call, each with what it holds.
 Given: TypeAlias = list[tuple[n.Arg, Value]]
