@@ -9,7 +9,7 @@ import msgspec
 
 from mappu.flow import conditions, model_runs
 from mappu.flow.state import Condition, Outcome, Sent, State, element
-from mappu.flow.values import NOTHING, Effect, Event, Facts, Finding, Result
+from mappu.flow.values import NOTHING, Effect, Event, Facts, Finding, Result, Value
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, walk
 
@@ -32,6 +32,8 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
             finding.run.looked = True
     answered = {f.sent for f in outcomes}
     then, other = state.copy(), state.copy()
+    if engine.words.language.returns_errors:
+        _narrow(stmt.test, then, other)
     if _asserts(engine, stmt.then):
         # An assertion that something was found, or is there at all, tells the reader what the code knows already.
         told = (
@@ -57,11 +59,26 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
     outcome.absorb(taken)
     outcome.absorb(skipped)
     outcome.falls = taken.falls or skipped.falls
-    for arm in (then, other) if answered else ():
-        # Whoever asks a helper that has answered already acts on it here.
-        arm.sent = tuple(s for s in arm.sent if s not in answered)
+    failed = {id(other if f in facts.if_true else then) for f in outcomes}
+    for arm, step in ((then, taken), (other, skipped)) if answered else ():
+        if id(arm) not in failed or not step.falls:
+            # Whoever asks a helper that has answered already acts on it here.
+            arm.sent = tuple(s for s in arm.sent if s not in answered)
     state.take(s for s, o in ((then, taken), (other, skipped)) if o.falls)
     return outcome
+
+
+def _narrow(test: n.Expr, then: State, other: State) -> None:
+    """Note which way an error that is held against nothing turned out."""
+    if not isinstance(test, n.Binary) or test.op not in ("==", "!=") or not isinstance(test.left, n.Name):
+        return
+    if not isinstance(test.right, n.Literal) or test.right.value is not None:
+        return
+    name, there, gone = test.left.id, *((then, other) if test.op == "!=" else (other, then))
+    held = there.env.get(name)
+    if held is not None and held.origin is None:
+        there.env[name] = held.but(truth=True)
+        gone.env[name] = Value(role="local", truth=False, literal=test.right)
 
 
 def _asserts(engine: Engine, body: tuple[n.Stmt, ...]) -> bool:
@@ -119,9 +136,17 @@ def guard(
         truths = {True if e.value.role == "answer" else False if plain else e.value.truth for e in ends}
         if len(truths) == 1 and None not in truths:
             engine.frame.verdicts.append((truths == {True}, findings))
+            for finding in findings:
+                if finding.run is not None:
+                    # It is for the caller to look at now.
+                    finding.run.looked = False
         return
-    if engine.sends and effects == {"carries-on"} and any(f.sent is not None for f in findings):
-        # A helper has sent the refusal, and the handler leaves on it.
+    answered = [f for f in findings if isinstance(f.sent, Sent)]
+    if engine.sends and effects == {"carries-on"} and answered:
+        # The refusal was sent before, and the handler leaves on it.
+        for finding in answered:
+            if isinstance(finding.sent, Sent) and finding.sent.run is not None:
+                settle(engine, finding, Result("rejects", finding.sent.status, finding.sent.place), before, None)
         return
     if engine.sends and effects == {"carries-on"} and any(f.run is not None for f in findings):
         return
@@ -159,6 +184,11 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
         # Not plainly a limit of the value: the error may as well be how one part of the code tells another something.
         result = Result("unknown", None, result.place)
     engine.check(finding, result, message)
+    if finding.run is not None and finding.run.limit is None:
+        if result.effect == "breaks" and finding.run.runs:
+            why = "what this refuses ends as a 5xx: its error is given back as it is" + _at(result)
+            engine.event(Event("server-error", finding.place, why, finding.origin))
+        return
     if result.effect == "breaks":
         ends = f"an error that nothing maps to a 4xx (line {result.place.line})" if result.place else "a 5xx"
         why = f"what the check refuses ends as {ends}"
@@ -166,6 +196,10 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
     elif result.effect == "swallowed":
         why = "the failed check raises an error that is caught and passed over"
         engine.event(Event("ignored-outcome", finding.place, why, finding.origin))
+
+
+def _at(result: Result) -> str:
+    return f" (line {result.place.line})" if result.place is not None else ""
 
 
 def guard_that_falls(
@@ -201,6 +235,9 @@ def guard_that_falls(
             # A remark on something that is no limit of a value is only a remark.
             if finding.run is not None:
                 engine.check(finding, Result("swallowed"))
+                if finding.run.runs or finding.run.limit is not None:
+                    why = "the error is only logged, and the handler goes on with the data"
+                    engine.event(Event("ignored-outcome", finding.place, why, finding.origin))
             elif not finding.presence and finding.kind != "custom":
                 engine.check(finding, Result("swallowed"))
                 why = "the failed check is only logged, and the handler goes on with the data"

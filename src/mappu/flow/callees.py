@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from mappu.flow import endings
+from mappu.flow import endings, fills
 from mappu.flow.state import Frame, Handler, State, element
 from mappu.flow.values import NOTHING, Facts, Given, Result, Role, Typed, Value, all_touched
 from mappu.symbols.program import Scope, Target
@@ -91,9 +91,18 @@ def inline(
                 inner.env[param.name] = Value(role="local", truth=bool(default.value), literal=default)
         elif inner.env[param.name] is NOTHING or inner.env[param.name].made is None:
             inner.env[param.name] = _with_type(engine, inner.env[param.name], param, target.scope)
+    if function.type_params and isinstance(expr.func, n.Index):
+        index = expr.func.index
+        named_types = index.items if isinstance(index, n.Items) else (index,)
+        for name, type_ in zip(function.type_params, named_types, strict=False):
+            around = state.env.get(type_.id) if isinstance(type_, n.Name) else None
+            refers = around.refers if around is not None and around.refers is not None else (type_, engine.scope)
+            inner.env[name] = Value(refers=refers)
     inner.stored, inner.staged = list(state.stored), list(state.staged)
     inner.sent, inner.present = state.sent, state.present
     found, outcome = engine.function(function, target.scope, inner, goes_on)
+    if engine.words.language.returns_errors:
+        _filled_through(engine, expr, plain, given, inner, state)
     # What a helper stores is stored here, as far as the code around the call goes; all of a body may only be noted somewhere.
     here = engine.place(expr)
     fresh = [(o, here if o.path else p) for o, p in inner.stored if (o, p) not in state.stored]
@@ -108,6 +117,16 @@ def inline(
     if outcome.exits and not outcome.falls and all(e.kind == "raise" for e in outcome.exits):
         engine.leave_with(outcome.exits[0].result, outcome.exits[0].place)
     return found
+
+
+def _filled_through(
+    engine: Engine, expr: n.Call, params: list[n.Param], given: Given, inner: State, state: State
+) -> None:
+    """Let variables hold what a function filled them with through the pointers it was handed."""
+    for param, (arg, held) in zip(params, given, strict=False):
+        found = inner.env.get(param.name, NOTHING)
+        if found.origin is not None and held.origin is None and found is not held:
+            engine.bind(fills.pointee(arg.value), found.but(refers=None, captured={}), state)
 
 
 def _is_inside(scope: Scope, around: Scope) -> bool:
@@ -235,6 +254,9 @@ def _with_type(engine: Engine, held: Value, param: n.Param, scope: Scope) -> Val
 def construct(engine: Engine, target: Target, given: Given) -> Value:
     """An instance of a class of the service: what its attributes are built from is kept."""
     attrs = {a.name: v for a, v in given if a.name is not None and not a.spread}
+    if engine.words.language.returns_errors and len(given) == 1 and not attrs:
+        # A conversion: the same value as another type.
+        return given[0][1].but(made=target)
     if engine.words.language.accessors and not attrs:
         attrs = dict(zip(_made_of(target, len(given)), (v for _, v in given), strict=False))
     whole = next((v.origin or v.whole for a, v in given if a.spread and (v.origin or v.whole)), None)
@@ -242,7 +264,8 @@ def construct(engine: Engine, target: Target, given: Given) -> Value:
     if role == "entity" and whole is None and engine.words.language.takes_objects and len(given) == 1:
         # A record made from an object takes over all that is in it.
         whole, attrs = given[0][1].whole or given[0][1].origin, dict(given[0][1].attrs)
-    return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole)
+    truth = True if engine.words.language.returns_errors else None
+    return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole, truth=truth)
 
 
 def _made_of(target: Target, count: int) -> list[str]:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from mappu.flow import callees, conditions, endings, model_runs, replies, spoken_of, storage
+from mappu.flow import callees, conditions, endings, fills, model_runs, replies, spoken_of, storage
 from mappu.flow.state import State, element
 from mappu.flow.values import (
     FLAT,
@@ -42,7 +42,10 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     receiver = engine.value(expr.func.value, state) if isinstance(expr.func, n.Member) else NOTHING
     if f"{method}()" in receiver.attrs:
         return receiver.attrs[f"{method}()"]
-    if receiver.role == "request" and method is not None:
+    if engine.words.language.returns_errors and (found := _with_error(engine, expr, method, receiver, holder, state)):
+        return found
+    reads = receiver.role == "reply" and engine.words.one_object and method not in engine.words.replies
+    if (receiver.role == "request" or reads) and method is not None:
         return _request_call(engine, expr, method, state)
     if receiver.role == "answer" and method is not None:
         # More is put into the answer that is being made.
@@ -58,7 +61,7 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     given = [(a, engine.value(a.value, state)) for a in expr.args]
     model_runs.faults_used(engine, expr, method, receiver, given)
     if receiver.role == "reply" and method is not None:
-        return replies.call(engine, expr, method, receiver, given, state)
+        return replies.call(engine, expr, engine.words.replies.get(method), receiver, given, state)
     if isinstance(expr.func, n.Name) and (called := state.env.get(expr.func.id)) is not None and called.role == "next":
         return replies.go_on(engine, expr, given, state)
     if (
@@ -79,6 +82,8 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
         if found is not None:
             return found
     target = _callee(engine, expr, receiver, method, holder)
+    if target is not None and target.scope is None and (found := _handed(engine, expr, target.name, given, state)):
+        return found
     name = target.name if target is not None else (dotted(expr.func) or "")
     language = engine.words.language
     position = language.callers.get(name, language.callers.get(method or ""))
@@ -88,6 +93,11 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
     if target is not None and target.name in engine.words.house:
         _house(engine, expr, engine.words.house[target.name], given)
         return given[0][1] if given else NOTHING
+    if language.returns_errors:
+        told = fills.special(engine, expr, name, given, state) or fills.parse(engine, expr, name, given)
+        told = told or fills.text_test(engine, expr, name, given, state)
+        if told is not None:
+            return told
     found = _builtin(engine, expr, name, given) or spoken_of.by_function(engine, expr, name, given)
     if found is not None:
         return found
@@ -169,6 +179,8 @@ def _request_call(engine: Engine, expr: n.Call, method: str, state: State) -> Va
             return Value(taints=frozenset({Origin(getter)}))
         child = Origin(getter).child(key.lower() if getter == "header" else key)
         engine.report.reads.append(Read(child, engine.place(expr)))
+        if method in engine.words.defaulted:
+            state.present |= {child}
         return Value(child)
     if method in engine.kept:
         return engine.kept[method]
@@ -181,6 +193,48 @@ def _request_call(engine: Engine, expr: n.Call, method: str, state: State) -> Va
     result = endings.thrown(engine, Target(error), None, engine.place(expr)) if error is not None else None
     engine.report.reads.append(Read(Origin(place), engine.place(expr), strict=error is not None, result=result))
     return Value(Origin(place))
+
+
+def _with_error(
+    engine: Engine, expr: n.Call, method: str | None, receiver: Value, scope: Scope, state: State
+) -> Value | None:
+    """A call whose meaning is what it fills, or what it makes an error of."""
+    words = engine.words.language
+    if method in words.stricter and isinstance(expr.func, n.Member) and isinstance(expr.func.value, n.Name):
+        strict = {**receiver.attrs, fills.STRICT: Value(truth=True)}
+        engine.bind(expr.func.value, receiver.but(attrs=strict), state)
+        return Value(role="local")
+    target = _callee(engine, expr, receiver, method, scope)
+    word = fills.word_for(engine, expr, receiver, target)
+    if word is not None:
+        found = fills.fill(engine, expr, word, receiver, state)
+        if found is not None:
+            return found
+    if target is not None and target.name in words.error_makers:
+        made = [engine.value(a.value, state) for a in expr.args]
+        return Value(role="error", made=Target("error"), truth=True, message=_first_text(engine, expr, scope),
+                     taints=all_touched(made))  # fmt: skip
+    return None
+
+
+def _handed(engine: Engine, expr: n.Call, name: str, given: Given, state: State) -> Value | None:
+    """A function that is handed the request to read from, or the response to answer through."""
+    words = engine.words
+    reader = words.readers.get(name)
+    if reader is not None and any(v.role in ("request", "reply") for _, v in given):
+        place, position = reader
+        if position is None:
+            return Value(Origin(place))
+        key = engine.text(expr.positional[position], state) if position < len(expr.positional) else None
+        if key is None:
+            return Value(taints=frozenset({Origin(place)}))
+        child = Origin(place).child(key)
+        engine.report.reads.append(Read(child, engine.place(expr)))
+        return Value(child)
+    if name in words.answerers and given and any(v.role == "reply" for _, v in given):
+        held = next(v for _, v in given if v.role == "reply")
+        return replies.call(engine, expr, words.answerers[name], held, given, state)
+    return None
 
 
 def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: Given, state: State) -> Value | None:
@@ -209,7 +263,7 @@ def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: 
         and (made := _pattern(engine, expr.args[0].value, engine.scope))
     ):
         return Value(taints=held.touched, facts=conditions.pattern_facts(engine, origin, made, matcher, expr))
-    if method in ("get", "getlist", "pop", "setdefault") and expr.positional:
+    if method in ("get", "getlist", "pop", "setdefault", "Get", "Values") and expr.positional:
         key = engine.text(expr.positional[0], state)
         if key is not None:
             if key in held.attrs:
@@ -272,7 +326,7 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
         return Value(first.origin, via="numbered", taints=first.taints)
     if name in ("typing.cast", "cast") and len(given) == 2:
         return given[1][1]
-    if name in words.keeps_call and (first.touched or first.role == "request"):
+    if name in words.keeps_call and (first.touched or first.role in ("request", "reply")):
         return first
     if name in words.collections and not given:
         return Value(role="local")

@@ -107,9 +107,9 @@ def from_verdicts(verdicts: list[tuple[bool, tuple[Finding, ...]]], returned: li
     when_true = tuple(f for truth_, found in verdicts if not truth_ for f in found)
     when_false = tuple(f for truth_, found in verdicts if truth_ for f in found)
     if last is not None:
-        when_true += last.if_true
-        if not verdicts:
-            when_false += last.if_false
+        # What the last word says holds only where no earlier one may have been the same.
+        when_true += last.if_true if all(not truth_ for truth_, _ in verdicts) else ()
+        when_false += last.if_false if all(truth_ for truth_, _ in verdicts) else ()
     return Facts(when_true, when_false) if when_true or when_false else None
 
 
@@ -233,6 +233,7 @@ def _compare(engine: Engine, expr: n.Binary, state: State) -> Facts:
     elif left.origin is None or right_constant is None:
         return _unknown_limit(engine, expr, left, right, op)
     assert left.origin is not None
+    engine.bounded.add(left.origin)
     for side in (expr.left, expr.right):
         if isinstance(side, n.Member | n.Call | n.Index):
             engine.report.compared.append(engine.place(side))

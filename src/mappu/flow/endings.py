@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from http import HTTPStatus
 from typing import TYPE_CHECKING
@@ -21,7 +22,8 @@ if TYPE_CHECKING:
 PASSED = Result("unknown")
 OWN_STATUS = -1
 
-_STATUSES = {s.name: s.value for s in HTTPStatus} | {"UNPROCESSABLE_CONTENT": 422, "CONTENT_TOO_LARGE": 413}
+_STATUSES = {s.name: s.value for s in HTTPStatus} | {"UNPROCESSABLE_CONTENT": 422, "CONTENT_TOO_LARGE": 413,
+                                                      "TEAPOT": 418, "REQUEST_URI_TOO_LONG": 414}  # fmt: skip
 
 
 def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
@@ -37,6 +39,12 @@ def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
         outcome.exits.append(Exit(kind, raised(engine, stmt.value, value, place), place, value))
     else:
         value = engine.value(stmt.value, state) if stmt.value is not None else NOTHING
+        if value.role == "error" and engine.words.answers_errors and (len(engine.frames) == 1 or engine.frame.goes_on):
+            # Given back to the framework, which answers it.
+            effect = thrown(engine, value.made, value.status, place)
+            if value.truth or value.status is not None:
+                outcome.exits.append(Exit("return", effect, place, value, state.sent))
+                return outcome
         status = value.status if value.role == "answer" else None
         if status is None and state.status is not None and (engine.sends or len(engine.frames) == 1):
             status = state.status[0]
@@ -218,9 +226,11 @@ def _goes_on(node: n.Expr | n.Stmt, names: set[str]) -> bool:
 
 def status_name(expr: n.Expr | None) -> int | None:
     """The number in a name such as `HTTP_422_UNPROCESSABLE_ENTITY` of a package outside."""
-    name = dotted(expr) or ""
-    digits = [p for p in name.rpartition(".")[2].split("_") if p.isdigit() and len(p) == 3]
-    return int(digits[0]) if digits else _STATUSES.get(name.rpartition(".")[2])
+    last = (dotted(expr) or "").rpartition(".")[2]
+    digits = [p for p in last.split("_") if p.isdigit() and len(p) == 3]
+    if last.startswith("Status"):
+        last = re.sub(r"(?<=[a-z])(?=[A-Z])", "_", last.removeprefix("Status")).upper()
+    return int(digits[0]) if digits else _STATUSES.get(last)
 
 
 def status_of(engine: Engine, expr: n.Expr | None, scope: Scope) -> int | None:

@@ -7,6 +7,8 @@ constraint of what comes after.
 
 from collections.abc import Iterable, Iterator, Mapping
 
+import msgspec
+
 from mappu.flow import branches, callees, calls, conditions, endings, expressions, replies
 from mappu.flow.state import Condition, Exit, Frame, Handler, Outcome, Sent, State, join
 from mappu.flow.values import (
@@ -63,6 +65,8 @@ class Engine:
         self.seen: frozenset[Origin] = frozenset()
         self.sents: list[Sent] = []
         self.open_runs: list[OpenRun] = []
+        # Client data that is held against a constant somewhere.
+        self.bounded: set[Origin] = set()
         self._entered: dict[tuple[object, ...], tuple[Value, Report, dict[str, Value], frozenset[Origin]]] = {}
 
     @property
@@ -100,6 +104,7 @@ class Engine:
         if key not in self._entered:
             self.report, self.calls = Report(), 0
             self.sents, self.open_runs, self.loses, self.gone = [], [], entry.loses, None
+            self.bounded = set()
             self.sends = self.words.sends and bool(entry.replies)
             state = State()
             state.env = self.around(entry)
@@ -301,11 +306,18 @@ class Engine:
         """What the name at `position` gets when a value is taken apart."""
         if value.via == "pairs" and value.origin is not None:
             step = value.origin.child("{}")
-            return Value(step, via="key" if position == 0 else "")
+            return Value(step, via="key") if position == 0 else Value(step, made=value.made, type=value.type)
         if value.via == "numbered" and position == 0:
             return NOTHING
         if value.via == "numbered" and value.origin is not None:
-            return Value(value.origin)
+            return Value(value.origin, made=value.made, type=value.type)
+        if value.parts:
+            held = value.parts[position] if position < len(value.parts) else NOTHING
+            last = position == len(value.parts) - 1
+            return held.but(facts=value.facts) if last and value.facts is not None else held
+        if self.words.language.returns_errors and value.role == "lookup":
+            # What it found, and an error that may say anything.
+            return value if position == 0 else Value(role="error")
         return value.made_from()
 
     def bind_member(
@@ -358,8 +370,10 @@ class Engine:
             # What refuses is the outcome of a model's rules: all of them are checked here.
             run = finding.run
             run.settled = True
-            self.report.runs.append(ModelRun(run.origin, run.type, run.scope, run.place, result, opened=run))
-            return
+            if run.limit is None:
+                self.report.runs.extend(run.ended(result))
+                return
+            finding = msgspec.structs.replace(run.limit, lenient=finding.lenient)
         found = Check(finding.origin, finding.kind, finding.value, finding.place, result, message, finding.sized,
                       finding.presence, finding.asserted, finding.falsy, finding.lenient, finding.demands)  # fmt: skip
         if found not in self.report.checks:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from mappu.flow import calls, conditions, endings, model_runs
+from mappu.flow import calls, conditions, endings, fills, model_runs
 from mappu.flow.state import State, element
 from mappu.flow.values import FLAT, NOTHING, Facts, Origin, Read, Typed, Value, all_touched
 from mappu.symbols.program import Target
@@ -67,8 +67,13 @@ def value(engine: Engine, expr: n.Expr | None, state: State) -> Value:
             return Value(taints=made.touched, attrs={"[]": made}, whole=made.whole)
         case n.Entries(entries=entries):
             return _entries(engine, entries, state)
-        case n.Items(items=items):
+        case n.Items(items=items, kind=kind):
             parts = [value(engine, i, state) for i in items]
+            if kind == "tuple" and parts and engine.words.language.returns_errors:
+                # The last of what a function gives back tells how it went.
+                last = parts[-1]
+                return Value(role=last.role, status=last.status, made=last.made, facts=last.facts, truth=last.truth,
+                             message=last.message, via=last.via, parts=tuple(parts))  # fmt: skip
             return Value(role="local", taints=all_touched(parts))
         case n.Template(parts=pieces):
             return _text_of([value(engine, p, state) for p in pieces])
@@ -157,6 +162,8 @@ def _global(engine: Engine, target: Target | None) -> Value:
         ):
             # Records written out to begin with.
             return Value(role="store")
+        if name is not None and name in engine.words.language.error_makers:
+            return Value(role="error", truth=True, made=Target("error"))
         found = engine.program.class_of(target)
         return Value(made=found) if found is not None else Value()
     return Value()
@@ -211,6 +218,10 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
         child = held.origin.child(name.lower() if held.origin.place == "header" else name)
         if engine.words.language.no_value:
             engine.report.reads.append(Read(child, engine.place(expr)))
+        if held.type is not None:
+            if fills.is_embedded(engine, held, name):
+                return fills.typed(engine, held, fills.member_type(engine, held, name))
+            return fills.typed(engine, Value(child, taints=held.taints), fills.member_type(engine, held, name))
         return Value(child, taints=held.taints)
     if held.origin is not None:
         return held.made_from()
@@ -219,11 +230,19 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
         return Value(role="lookup", taints=frozenset())
     if held.made is not None:
         target = engine.program.member(held.made, name)
+        if target is not None and engine.words.language.returns_errors and _keeps(target.node):
+            return Value(role="store")
         if target is not None:
             return held.made_from().but(made=engine.program.class_of(target) if target.node is not None else None)
     if held.touched:
         return held.made_from()
     return _global(engine, engine.program.resolve(expr, engine.scope)) if isinstance(expr, n.Member) else NOTHING
+
+
+def _keeps(node: object) -> bool:
+    """True for a member that is a list or map: what an object that outlives the request keeps records in."""
+    type_ = node.type if isinstance(node, n.Variable) else None
+    return isinstance(type_, n.Index) and isinstance(type_.value, n.Name) and type_.value.id in ("[]", "map")
 
 
 def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: State) -> Value:
@@ -245,6 +264,10 @@ def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: Sta
             # A name made at run time: which one is read cannot be told.
             return held.made_from()
         step = "[]" if key is not None or isinstance(index, n.Opaque) else "{}"
+        if held.type is not None:
+            step = "{}" if held.made is not None and held.made.name == "map" else "[]"
+            inner = fills.element_type(held.type)
+            return fills.typed(engine, Value(held.origin.child(step), taints=held.taints), inner)
         return Value(held.origin.child(step), taints=held.taints)
     if key is not None and isinstance(key.value, str) and key.value in held.attrs:
         return held.attrs[key.value]

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import msgspec
+
 from mappu.flow import endings
 from mappu.flow.state import State
-from mappu.flow.values import ALL, NOTHING, Facts, Finding, Given, ModelRun, OpenRun, Origin, Result, Value
+from mappu.flow.values import ALL, NOTHING, Facts, Finding, Given, ModelRun, OpenRun, Origin, Result, Value, ordered
 from mappu.flow.words import RunWord
 from mappu.symbols.program import Target
 from mappu.syntax import nodes as n
@@ -65,6 +67,12 @@ def _put_together(held: Value) -> Origin | None:
 def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
     """The outcome of a model's rules as something to be looked at."""
     origin, place = held.origin, engine.place(expr)
+    built: dict[str, Value] = {}
+    name = word_name(run.argument)
+    if engine.words.language.returns_errors and origin is None and name is not None and not held.attrs and not held.touched:
+        # Nothing of what the client sent is in it yet.
+        engine.frame.early[name] = place
+        return Value(role="error", made=Target(run.throws))
     if held.role == "request":
         origin, held = ALL, NOTHING
     elif (whole := _put_together(held)) is not None:
@@ -74,10 +82,23 @@ def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
         if not fields:
             # Only what was made from client data is checked: what it refuses is not told field by field.
             return Value(taints=held.touched, attrs={k: held for k, v in run.outcome.items() if v == "value"})
+        if run.keys is not None:
+            # Made here of what came: the rules on each of its members are rules on what went into it.
+            built = {k: v for k, v in fields.items() if v.via in ("", "number")}
         origin = Origin(next(iter(fields.values())).origin.place)  # type: ignore[union-attr]
     if origin.place in ("body", "form"):
         engine.seen |= {Origin(origin.place)}
-    opened = OpenRun(origin, run.type, run.scope, place)
+    type_, scope = (held.type or (run.type, run.scope)) if not isinstance(run.type, n.Call) else (run.type, run.scope)
+    opened = OpenRun(origin, type_, scope, place)
+    if run.keys is not None:
+        opened.taken = True
+        listed = isinstance(run.type, n.Call)
+        record = ModelRun(origin, type_, scope, place, Result("unknown"), run.skips, keys=run.keys, listed=listed)
+        opened.runs = tuple(msgspec.structs.replace(record, origin=o) for o in _places(held, origin))
+        if built:
+            opened.runs = tuple(
+                msgspec.structs.replace(record, origin=v.origin, member=k, listed=True) for k, v in built.items()
+            )
     if any((o.place, o.origin) == (place, origin) for o in engine.open_runs):
         opened = next(o for o in engine.open_runs if (o.place, o.origin) == (place, origin))
     else:
@@ -90,7 +111,20 @@ def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
         "value": Value(origin, taints=held.taints, checked=opened),
     }  # fmt: skip
     attrs = {name: kinds[told] for name, told in run.outcome.items()}
-    return attrs.pop("", NOTHING).but(attrs=attrs)
+    told = attrs.pop("", NOTHING).but(attrs=attrs)
+    return told.but(role="error", made=Target(run.throws)) if run.keys is not None else told
+
+
+def word_name(expr: n.Expr) -> str | None:
+    """The name of the variable that is handed over, by a pointer to it or not."""
+    inner = expr.value if isinstance(expr, n.Unary) and expr.op == "&" else expr
+    return inner.id if isinstance(inner, n.Name) else None
+
+
+def _places(held: Value, origin: Origin) -> list[Origin]:
+    """The data that a value is made of: itself, and (where a type is filled from several places) the others."""
+    others = {Origin(v.origin.place) for v in held.attrs.values() if v.origin is not None and len(v.origin.path) == 1}
+    return [origin, *(o for o in ordered(others) if not origin.path and o != origin)]
 
 
 def faults_used(engine: Engine, expr: n.Call, method: str | None, receiver: Value, given: Given) -> None:

@@ -8,7 +8,8 @@ import msgspec
 
 from mappu.flow import endings
 from mappu.flow.state import Sent, State
-from mappu.flow.values import ALL, Event, Given, ModelRun, Result, Value
+from mappu.flow.values import ALL, Event, Given, Result, Value
+from mappu.flow.words import Reply
 from mappu.symbols.program import Target
 from mappu.syntax import nodes as n
 
@@ -19,9 +20,8 @@ if TYPE_CHECKING:
 OWN = -1
 
 
-def call(engine: Engine, expr: n.Call, method: str, held: Value, given: Given, state: State) -> Value:
-    """A method of the response object."""
-    word = engine.words.replies.get(method)
+def call(engine: Engine, expr: n.Call, word: Reply | None, held: Value, given: Given, state: State) -> Value:
+    """A method of the response object, or a function that answers through it."""
     if word is None:
         return held
     place = engine.place(expr)
@@ -103,6 +103,9 @@ def judge(engine: Engine) -> None:
     for sent in engine.sents:
         if not sent.carried:
             continue
+        if sent.run is not None:
+            why = "it answers by itself here, and the handler carries on as if nothing had happened"
+            engine.event(Event("no-stop", sent.place, why, sent.run.origin))
         for check in sent.checks:
             if check in report.checks:
                 at = report.checks.index(check)
@@ -110,11 +113,27 @@ def judge(engine: Engine) -> None:
                 report.checks[at] = msgspec.structs.replace(check, result=result)
             why = "an error answer is sent here, and the handler carries on as if nothing had happened"
             engine.event(Event("no-stop", sent.place, why, check.origin))
+    by_itself = {id(s.run): s for s in engine.sents if s.run is not None}
     for run in engine.open_runs:
         if run.settled:
             continue
+        sent = by_itself.get(id(run))
+        if sent is not None:
+            carries = Result("carries-on" if sent.carried else "rejects", sent.status, sent.place)
+            report.runs.extend(run.ended(carries))
+            continue
         effect = "unknown" if run.looked else "swallowed"
+        if run.limit is not None:
+            if not run.looked and run.origin not in engine.bounded:
+                # Where it is held against a limit, what is no such value is dealt with as nought is.
+                engine.check(run.limit, Result("swallowed"))
+                why = f"what is no {run.limit.value} gives back an error, which nothing acts on: it goes on as nought"
+                engine.event(Event("ignored-outcome", run.place, why, run.limit.origin, severity="medium"))
+            continue
         if run.origin == ALL and effect == "swallowed":
             why = "the request is checked before, and nothing acts on the outcome here"
             engine.event(Event("ignored-outcome", run.place, why))
-        report.runs.append(ModelRun(run.origin, run.type, run.scope, run.place, Result(effect)))  # type: ignore[arg-type]
+        report.runs.extend(run.ended(Result(effect)))  # type: ignore[arg-type]
+        if run.runs and not run.looked:
+            why = "the error that this gives back is never looked at, and the handler goes on with what there is"
+            engine.event(Event("ignored-outcome", run.place, why, run.origin))

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from mappu.flow.values import NOTHING, Check, Finding, Origin, Result, Value
+from mappu.flow.values import NOTHING, Check, Finding, OpenRun, Origin, Result, Value
 from mappu.inventory.model import Place
 from mappu.symbols.program import Scope
 from mappu.syntax import nodes as n
@@ -10,12 +10,12 @@ from mappu.syntax import nodes as n
 
 class Sent:
     """An error answer that a handler sent without leaving: `checks` are what it refuses, `carried` is set once something is
-    done after it all the same. Compared by identity."""
+    done after it all the same. `run` is what sends it by itself. Compared by identity."""
 
-    __slots__ = ("carried", "checks", "place", "status")
+    __slots__ = ("carried", "checks", "place", "run", "status")
 
-    def __init__(self, status: int, place: Place) -> None:
-        self.status, self.place = status, place
+    def __init__(self, status: int, place: Place, run: OpenRun | None = None) -> None:
+        self.status, self.place, self.run = status, place, run
         self.checks: list[Check] = []
         self.carried = False
 
@@ -69,9 +69,13 @@ def join(left: Value, right: Value) -> Value:
     if left is right:
         return left
     main = left if left.origin is not None or (left.role != "data" and right.origin is None) else right
+    parts: tuple[Value, ...] = left.parts or right.parts
+    if left.parts and len(left.parts) == len(right.parts):
+        parts = tuple(join(a, b) for a, b in zip(left.parts, right.parts, strict=True))
     return Value(
         main.origin, main.via, left.taints | right.taints, main.role, main.status, main.made or left.made or right.made,
         main.attrs or left.attrs or right.attrs, main.facts, left.whole or right.whole, left.message or right.message,
+        parts=parts, type=main.type or left.type or right.type,
     )  # fmt: skip
 
 
@@ -121,6 +125,9 @@ class Frame:
         self.verdicts: list[tuple[bool, tuple[Finding, ...]]] = []
         self.yields: list[Value] = []
         self.pending: dict[str, list[Finding]] = {}
+        # Variables filled here through a pointer; those that a check looked at before they were.
+        self.filled: set[str] = set()
+        self.early: dict[str, Place] = {}
 
 
 class Condition:
@@ -143,7 +150,7 @@ def element(value: Value) -> Value:
         return Value(value.origin)
     if value.via in ("pairs", "numbered"):
         if value.via == "numbered" and value.origin is not None:
-            return Value(value.origin.child("[]"), via="numbered")
+            return Value(value.origin.child("[]"), via="numbered", made=value.made, type=value.type)
         return value
     if value.origin is not None:
         step = "{}" if value.via in ("values", "keys") else "[]"

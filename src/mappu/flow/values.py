@@ -5,7 +5,7 @@ from typing import Literal, TypeAlias
 
 import msgspec
 
-from mappu.inventory.model import ConstraintKind, FieldType, Place, PlaceIn
+from mappu.inventory.model import ConstraintKind, FieldType, Place, PlaceIn, Severity
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 
@@ -37,14 +37,25 @@ ALL = Origin("body", ("",))
 
 
 class OpenRun:
-    """A model's rules run by a call that only tells the outcome: `looked` once a condition asks for it, `settled` once a
-    branch acts on it, `taken` once somebody takes the checked value from it. Compared by identity."""
+    """Something that is checked by a call which only tells the outcome: a model's rules, or (`limit`) that text is of a type.
+    `looked` once a condition asks for it, `settled` once a branch acts on it, `taken` once somebody takes the checked value from
+    it. `runs` are the records of it, their result left open: one for each place that the data came in. Compared by identity."""
 
-    __slots__ = ("looked", "origin", "place", "scope", "settled", "taken", "type")
+    __slots__ = ("limit", "looked", "origin", "place", "runs", "scope", "settled", "taken", "type")
 
-    def __init__(self, origin: "Origin", type_: n.Expr, scope: Scope, place: Place) -> None:
+    def __init__(
+        self, origin: "Origin", type_: n.Expr, scope: Scope, place: Place, runs: "tuple[ModelRun, ...]" = (),
+        limit: "Finding | None" = None,
+    ) -> None:  # fmt: skip
         self.origin, self.type, self.scope, self.place = origin, type_, scope, place
+        self.runs, self.limit = runs, limit
         self.looked = self.settled = self.taken = False
+
+    def ended(self, result: "Result") -> "tuple[ModelRun, ...]":
+        """The records of it, with what a failed check ends as."""
+        if self.runs:
+            return tuple(msgspec.structs.replace(r, result=result, opened=self) for r in self.runs)
+        return (ModelRun(self.origin, self.type, self.scope, self.place, result, opened=self),)
 
 
 class Finding(msgspec.Struct, frozen=True):
@@ -98,6 +109,7 @@ class Value(msgspec.Struct, frozen=True, eq=False):
     - `literal`: it is this constant. `checked`: what this run of a model's rules makes of what it was given.
     - `refers`: it is a function or class itself, named by this expression seen from this scope; `captured` are the names that
       a function written out sees around it.
+    - `parts`: the several values that a function gives back at once. `type`: what it is declared to be, where data has a type.
     """
 
     origin: Origin | None = None
@@ -115,6 +127,8 @@ class Value(msgspec.Struct, frozen=True, eq=False):
     captured: Mapping[str, "Value"] = {}
     literal: n.Literal | None = None
     checked: OpenRun | None = None
+    parts: "tuple[Value, ...]" = ()
+    type: tuple[n.Expr, Scope] | None = None
 
     def but(self, **changes: object) -> "Value":
         """The same value with some of it changed."""
@@ -161,7 +175,10 @@ class Check(msgspec.Struct, frozen=True):
 
 class ModelRun(msgspec.Struct, frozen=True):
     """A model's rules run (or left out) by hand on client data. `result` is what breaking one of them ends as;
-    `skipped` says why nothing is run, where nothing is; `opened` whether anybody takes what the rules make of the data."""
+    `skipped` says why nothing is run, where nothing is; `opened` whether anybody takes what the rules make of the data. `decodes`
+    where it makes the value of what came, named as `view` says, and (`strict`) refuses names that it does not know. `keys` are
+    those of the rules that it runs, None for all; `member` is the one member of the type whose rules are meant, `listed` where
+    the call itself lists them."""
 
     origin: Origin
     type: n.Expr
@@ -170,6 +187,12 @@ class ModelRun(msgspec.Struct, frozen=True):
     result: Result
     skipped: str | None = None
     opened: OpenRun | None = None
+    view: str = ""
+    keys: frozenset[str] | None = None
+    decodes: bool = False
+    strict: bool = False
+    member: str = ""
+    listed: bool = False
 
     @property
     def thrown_away(self) -> bool:
@@ -227,7 +250,8 @@ class Write(msgspec.Struct, frozen=True, eq=False):
 
 
 class Event(msgspec.Struct, frozen=True):
-    """Something the flow engine saw that is a fault by itself. `presence` and `asserted` are its finding's."""
+    """Something the flow engine saw that is a fault by itself. `presence` and `asserted` are its finding's; `severity` where it is
+    not the usual one."""
 
     kind: Literal["no-stop", "late-check", "ignored-outcome", "server-error"]
     place: Place
@@ -235,6 +259,7 @@ class Event(msgspec.Struct, frozen=True):
     origin: Origin | None = None
     presence: bool = False
     asserted: bool = False
+    severity: Severity | None = None
 
 
 class Escape(msgspec.Struct, frozen=True):

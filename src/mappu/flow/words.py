@@ -21,6 +21,7 @@ class RunWord(msgspec.Struct, frozen=True):
     - `outcome`: what the call gives back to be looked at, where it throws nothing: members (or "" for itself) to what they
       tell: true where it passed, true where it failed, a list of faults, the checked value. A name that ends in `()` is a
       method.
+    - `keys`: those of the rules that it runs, None for all.
     """
 
     type: n.Expr
@@ -30,6 +31,28 @@ class RunWord(msgspec.Struct, frozen=True):
     throws: str
     skips: str | None = None
     outcome: Mapping[str, Told] = {}
+    keys: frozenset[str] | None = None
+
+
+class Fill(msgspec.Struct, frozen=True):
+    """A call that fills a variable with client data, and gives back an error where it cannot.
+
+    - `sources`: the places it reads, each with how the names of a type's fields are read there (the key of a tag); none where it
+      reads what it is called on, or handed at the position `data`, as `view` says. `by_method` are the sources on routes of
+      certain methods.
+    - `target`: the position of the variable.
+    - `keys`: those of the rules that it runs as well; `throws` the class of its error; `answers` the status that it answers by
+      itself then.
+    """
+
+    sources: tuple[tuple[PlaceIn, str], ...] = ()
+    target: int = 0
+    data: int | None = None
+    view: str = "json"
+    by_method: Mapping[str, tuple[tuple[PlaceIn, str], ...]] = {}
+    keys: frozenset[str] = frozenset()
+    throws: str = ""
+    answers: int | None = None
 
 
 # What an expression stands for where it names something handed to the function being walked, and the scope that is seen from.
@@ -135,6 +158,19 @@ class Language(msgspec.Struct, frozen=True):
     accessors: bool = False
     # Methods of something that may not be there, which then throw what the function handed over makes.
     or_throw: frozenset[str] = frozenset()
+    # True where a function gives back its error as the last of its results, nothing is thrown, a variable is filled through a
+    # pointer to it, and what was left out is the zero value of its type.
+    returns_errors: bool = False
+    # Functions and (with a dot in front) methods that fill a variable with data they are given; methods that make those strict;
+    # functions that make a value of text: its position, and what an error says that it is not.
+    fills: Mapping[str, Fill] = {}
+    stricter: frozenset[str] = frozenset()
+    parses: Mapping[str, tuple[int, ConstraintKind, object]] = {}
+    # Functions that make an error of anything.
+    error_makers: frozenset[str] = frozenset()
+    # Functions that are true of a text or list with something in it: the positions of both, and what that says.
+    text_functions: Mapping[str, str] = {}
+    list_functions: frozenset[str] = frozenset()
 
 
 class Words(msgspec.Struct, frozen=True):
@@ -204,6 +240,21 @@ class Words(msgspec.Struct, frozen=True):
     answer_status: Mapping[str, int] = {}
     # Members by which an error says which status it wants.
     status_members: frozenset[str] = frozenset({"status_code"})
+    # Methods of the request (or of the object that is request and response in one) that fill a variable; functions that do, which
+    # are handed the request.
+    fills: Mapping[str, Fill] = {}
+    # The names of the fields of a type that a way of reading names (the key of a tag).
+    fields_in: Callable[[n.Expr, Scope, str], frozenset[str]] | None = None
+    # Functions that read from the request they are handed: the place, and the position of the name (None for all of it).
+    readers: Mapping[str, tuple[PlaceIn, int | None]] = {}
+    # Methods that give something else where the name is not there.
+    defaulted: frozenset[str] = frozenset()
+    # Functions that answer through the response object they are handed.
+    answerers: Mapping[str, Reply] = {}
+    # True where request and response are one object.
+    one_object: bool = False
+    # True where an error that the handler gives back is answered by the framework.
+    answers_errors: bool = False
 
 
 class Entry(msgspec.Struct, frozen=True):

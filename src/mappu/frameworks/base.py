@@ -117,6 +117,8 @@ class Taken(msgspec.Struct, frozen=True, eq=False):
     # told to, where the rules run whether or not anybody asks.
     awaits: bool = False
     told_to: str | None = None
+    # True where the handler's own call makes a value of it.
+    decoded: bool = False
 
 
 class Ran(msgspec.Struct, frozen=True):

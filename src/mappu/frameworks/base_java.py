@@ -148,15 +148,3 @@ def version(service: Service, names: Iterable[str]) -> tuple[int, int] | None:
 def joined(*parts: str) -> str:
     """Paths put behind each other, each slash once."""
     return "/" + "/".join(p.strip("/") for p in parts if p.strip("/"))
-
-
-def braces(path: str) -> tuple[str, dict[str, str]]:
-    """The path with its parameters in plain braces, and the patterns that it puts on them."""
-    rules: dict[str, str] = {}
-
-    def plain(match: re.Match[str]) -> str:
-        if match[2] is not None:
-            rules[match[1]] = match[2].strip()
-        return f"{{{match[1].lstrip('*')}}}"
-
-    return re.sub(r"\{\s*(\*?[\w.-]+)\s*(?::((?:[^{}]|\{[^{}]*\})*))?\}", plain, path), rules

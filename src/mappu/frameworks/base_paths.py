@@ -1,4 +1,4 @@
-"""Paths as JavaScript frameworks write them, and the parameters in them; which packages a service uses."""
+"""Paths as frameworks write them, and the parameters in them; which packages a service uses."""
 
 import re
 from collections.abc import Iterator
@@ -25,6 +25,18 @@ def braces(path: str) -> tuple[str, dict[str, str]]:
         return f"{{{name}}}"
 
     return _PARAMETER.sub(one, path), found
+
+
+def curly(path: str) -> tuple[str, dict[str, str]]:
+    """The path with its parameters in plain braces, and the patterns that it puts on them."""
+    rules: dict[str, str] = {}
+
+    def plain(match: re.Match[str]) -> str:
+        if match[2] is not None:
+            rules[match[1]] = match[2].strip()
+        return f"{{{match[1].lstrip('*')}}}"
+
+    return re.sub(r"\{\s*(\*?[\w.-]+)\s*(?::((?:[^{}]|\{[^{}]*\})*))?\}", plain, path), rules
 
 
 def path_parameters(service: Service, route: Route) -> Iterator[Taken]:

@@ -11,7 +11,6 @@ from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
 from mappu.frameworks.base_java import (
     OLD_AND_NEW,
     Lineage,
-    braces,
     classes,
     implementation,
     is_done,
@@ -19,6 +18,7 @@ from mappu.frameworks.base_java import (
     lineage_of,
 )
 from mappu.frameworks.base_java_binding import Binding, Marks
+from mappu.frameworks.base_paths import curly
 from mappu.frameworks.spring.remedies import REMEDIES
 from mappu.inventory.model import Place, PlaceIn, RunBy
 from mappu.sources.properties import properties
@@ -111,7 +111,7 @@ class Resources(Binding):
                 if not (verbs or path is not None) or is_done(method, owner, done):
                     continue
                 done.append((owner, method))
-                shown, rules = braces(joined(prefix, path or ""))
+                shown, rules = curly(joined(prefix, path or ""))
                 if not verbs:
                     yield from self._below(method, inner, shown, inside)
                     continue

@@ -8,8 +8,9 @@ from mappu.flow.values import Origin
 from mappu.flow.words import Words
 from mappu.frameworks import base_java
 from mappu.frameworks.base import Ran, Route, Service, Taken, Taking
-from mappu.frameworks.base_java import braces, classes, joined
+from mappu.frameworks.base_java import classes, joined
 from mappu.frameworks.base_java_binding import Binding
+from mappu.frameworks.base_paths import curly
 from mappu.frameworks.spring.remedies import REMEDIES
 from mappu.inventory.model import PlaceIn, RunBy
 from mappu.sources.properties import properties
@@ -66,7 +67,7 @@ class Controllers(Binding):
                     for path in self.texts(given, inner) or [""]:
                         # `{?page,size}` only says which query parameters there are.
                         plain = path.partition("{?")[0]
-                        shown, rules = braces(joined(self.prefix, above, plain))
+                        shown, rules = curly(joined(self.prefix, above, plain))
                         yield Route("micronaut", "http", _VERBS[name], shown, method, inner, f"{class_.name}.{method.name}",
                                     path_rules=rules)  # fmt: skip
 

@@ -30,7 +30,8 @@ def seen(scan: Scan, kind: str, closed_by: str) -> Iterator[Gap]:
                 if more
                 else ""
             )
-            yield gap(kind, route, first.place, first.why + also, remedy(route, closed_by), field=field, place=place)
+            yield gap(kind, route, first.place, first.why + also, remedy(route, closed_by), field=field, place=place,
+                      severity=first.severity)  # fmt: skip
 
 
 def _cannot_be(route: RouteEvidence, event: Event) -> bool:

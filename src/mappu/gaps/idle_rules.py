@@ -15,8 +15,10 @@ def find(scan: Scan) -> Iterator[Gap]:
             # Those have a kind of their own.
             continue
         groups: dict[tuple[str, str], list[FieldEvidence]] = {}
+        # Said as what it is: a rule without effect.
+        said = {note.why for note, _ in route.notes}
         for found in route.fields:
-            idle = next((c for c in found.field.constraints if c.status == "idle"), None)
+            idle = next((c for c in found.field.constraints if c.status == "idle" and c.why_not not in said), None)
             if idle is not None and not any(
                 r.below is not None and r.skipped == idle.why_not for r in found.shape.rules
             ):
@@ -44,4 +46,5 @@ def _gap(route: RouteEvidence, why_not: str, fields: list[FieldEvidence]) -> Gap
 
 
 def _bound_at(route: RouteEvidence, found: FieldEvidence) -> Place | None:
-    return next((t.declared for t in route.taking.taken if t.place == found.field.place and t.shape.skipped), None)
+    taken = (t for t in route.taking.taken if t.place == found.field.place and (t.shape.skipped or t.decoded))
+    return next((t.declared for t in taken), None)

@@ -6,6 +6,7 @@ from mappu.flow.values import Read
 from mappu.gaps.base import gap, gap_on, listed, remedy
 from mappu.gaps.base_events import field_at, runs_by_hand, seen
 from mappu.inventory.model import Constraint, Gap, Place, PlaceIn
+from mappu.pipeline.decoded import BY_HAND, DECODER
 from mappu.pipeline.evidence import BY_STORAGE, FieldEvidence, RouteEvidence, Scan
 
 kind = "server-error"
@@ -38,10 +39,11 @@ def _unmapped(route: RouteEvidence) -> Iterator[Gap]:
     for found in route.fields:
         rules = {(r.kind, r.declared) for r in found.shape.rules if r.breaks is None and not r.typed}
         broken = [c for c in found.field.constraints if c.status == "breaks" and (c.kind, c.declared) in rules]
-        if not broken or found.read is not None:
+        by = broken[0].run_by if broken else None
+        if by is None or found.read is not None or by.what in (BY_HAND, DECODER):
+            # What the handler's own calls refuse is said of the call.
             continue
-        by = broken[0].run_by
-        if by is not None and by.what == BY_STORAGE:
+        if by.what == BY_STORAGE:
             stored.setdefault(Place(by.file, by.line, by.text), []).extend((found, c) for c in broken)
         else:
             fix = remedy(route, "map-error")

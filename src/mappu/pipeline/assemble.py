@@ -21,16 +21,15 @@ from mappu.inventory.model import (
     Status,
 )  # fmt: skip
 from mappu.inventory.standing import endpoint_standing
+from mappu.pipeline import decoded
+from mappu.pipeline.decoded import BY_HAND
+from mappu.pipeline.decoded import STATUS as _STATUS
 from mappu.pipeline.drafts import Draft, meets
 from mappu.pipeline.evidence import BY_STORAGE, FieldEvidence, RouteEvidence
 from mappu.pipeline.layout import WHOLE, Laid, lay_out
 from mappu.vocabularies import vocabularies
-from mappu.vocabularies.shape import Note, Rule, Shape
+from mappu.vocabularies.shape import Note, Rule, Shape, refuses_zero
 
-_STATUS: dict[str, Status] = {
-    "rejects": "runs", "breaks": "breaks", "swallowed": "leaks", "carries-on": "leaks", "too-late": "leaks",
-    "unknown": "unknown",
-}  # fmt: skip
 _SIZES: dict[tuple[ConstraintKind, FieldType], ConstraintKind] = {
     ("minLength", "array"): "minItems", ("maxLength", "array"): "maxItems",
     ("minLength", "object"): "minProperties", ("maxLength", "object"): "maxProperties",
@@ -39,8 +38,6 @@ _BOUNDS = frozenset({"minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum
 
 
 MAX_NAMED = 3
-# What runs the rules of a model that the handler runs itself.
-BY_HAND = "call by hand"
 
 
 class Assembly:
@@ -48,7 +45,8 @@ class Assembly:
 
     def __init__(self, framework: Framework, service: Service, route: Route, engine: Engine) -> None:
         self.service, self.route, self.framework = service, route, framework
-        self.falsy, self.missing_as = engine.words.language.falsy, engine.words.language.missing_as
+        language = engine.words.language
+        self.falsy, self.missing_as, self.zeroes = language.falsy, language.missing_as, language.returns_errors
         self.taking: Taking = framework.takes(service, route)
         self.report: Report = engine.run(self.taking.entries, self.taking.known)
         read = next((r for r in self.report.reads if r.origin.place == "body"), None)
@@ -69,7 +67,9 @@ class Assembly:
             if not taken.shape.erased:
                 self.bind(taken)
         for run in self.report.runs:
-            self.run(run)
+            if run.keys is None:
+                self.run(run)
+        decoded.gather(self, [r for r in self.report.runs if r.keys is not None])
         for taken in self.taking.taken:
             if taken.shape.erased:
                 self.erased(taken.place, taken.origin, taken.shape, taken.declared)
@@ -184,7 +184,7 @@ class Assembly:
         known = [d for d in self.drafts.values() if d.bound and not d.raw and run.origin.covers(d.laid.origin)]
         if any(d.ran is not None and d.ran.run_by is not None and d.ran.run_by.what != BY_HAND for d in known):
             return
-        shape = shape_of(self.service, run)
+        shape = self.shape_of(run)
         if shape is None:
             return
         self.needs.extend(shape.needs)
@@ -220,6 +220,20 @@ class Assembly:
             "swallowed": "the model's ValidationError is caught and passed over",
         }.get(run.result.effect, "what becomes of the model's ValidationError could not be followed")
         return Ran(by, _STATUS[run.result.effect], why)
+
+    def shape_of(self, run: ModelRun) -> Shape | None:
+        return shape_of(self.service, run)
+
+    def whole(self, run: ModelRun, shape: Shape | None) -> None:
+        """Data decoded to something that has no fields by name: free-form, or of a type that could not be followed."""
+        draft = self.raw(run.origin, run.place)
+        if draft is None:
+            return
+        if shape is None:
+            self.service.note_place(run.place, f"the type that is decoded here could not be followed: {run.place.text}")
+            draft.escape = draft.escape or Escape(run.origin, run.place, "its type could not be followed")
+        elif draft.raw and shape.type not in ("any", "object"):
+            draft.type = shape.type
 
     def nearest(self, origin: Origin) -> Draft | None:
         """The draft of this data, or of what it lies in."""
@@ -290,11 +304,13 @@ class Assembly:
         elif kind in ("notNull", "notEmpty") and refuses:
             default = draft.laid.default
             draft.demanded = draft.demanded or default is None or not default.value
-        if refuses and draft.by_hand and not check.lenient and self.refuses_nothing(check, kind, value):
+        if refuses and (draft.by_hand or self.zeroes) and not check.lenient and self.refuses_nothing(check, kind, value):
             # Nothing at all is none of these either.
             draft.demanded = True
         if refuses and draft.by_hand and draft.type == "any" and kind in ("enum", "const"):
             draft.type = _type_of(value)
+        if refuses and self.zeroes and draft.type == "any" and kind in ("format", "pattern"):
+            draft.type = "string"
         place = check.place
         what = "falsy test by hand, which also refuses " + self.falsy if check.falsy and self.falsy else "check by hand"
         by = RunBy(what, place.file, place.line, place.text or "")
@@ -306,6 +322,9 @@ class Assembly:
 
     def refuses_nothing(self, check: Check, kind: ConstraintKind, value: object) -> bool:
         """True for a limit that a value left out does not meet either."""
+        if self.zeroes:
+            # What is left out is the zero value of its type.
+            return refuses_zero(kind, value) or (check.demands and kind in ("type", "format"))
         if kind == "pattern" and self.missing_as is not None and isinstance(value, str):
             try:
                 return re.search(value, self.missing_as) is None
@@ -380,7 +399,11 @@ _TRANSPORT_STARTS = ("accept-", "content-", "if-", "x-forwarded-", "sec-", "x-re
 def shape_of(service: Service, run: ModelRun) -> Shape | None:
     """What the rules of a model that is run by hand allow; None where that cannot be told."""
     mine = (v for v in vocabularies() if v.language == service.language)
-    return next((s for v in mine if (s := v.shape(service.reader, run.type, run.scope)).known), None)
+    view = (run.view,) if run.view else ()
+    found = next((s for v in mine if (s := v.shape(service.reader, run.type, run.scope, *view)).known), None)
+    if found is None or not run.member:
+        return found
+    return next((f.shape for f in found.fields if f.name == run.member), None)
 
 
 def _type_of(value: object) -> FieldType:

@@ -5,12 +5,13 @@ from collections.abc import Callable
 import msgspec
 
 from mappu.sources.walk import Tree
+from mappu.symbols.go import GoNames
 from mappu.symbols.java import JavaNames
 from mappu.symbols.javascript import JavaScriptNames
 from mappu.symbols.names import Finder
 from mappu.symbols.python import PythonNames
 from mappu.symbols.scopes import Scope
-from mappu.syntax import java, javascript, python
+from mappu.syntax import go, java, javascript, python
 from mappu.syntax.nodes import Expr, FrontEnd
 from mappu.vocabularies.base_types_javascript import erased
 from mappu.vocabularies.shape import Reader, Shape
@@ -26,6 +27,7 @@ class Language(msgspec.Struct, frozen=True):
 
 
 LANGUAGES: tuple[Language, ...] = (
+    Language(go.front_end, GoNames),
     Language(java.front_end, JavaNames),
     Language(javascript.front_end, JavaScriptNames, erased),
     Language(python.front_end, PythonNames),

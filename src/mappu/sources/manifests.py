@@ -223,6 +223,14 @@ def _catalogue(path: str, text: str) -> Manifest:
     return Manifest(path, None, tuple(Package(n, v, frozenset()) for n, v in jvm_manifests.catalogue(text)), False)
 
 
+def _go_mod(path: str, text: str) -> Manifest:
+    named = re.search(r'^\s*module\s+"?([^\s"]+)', text, re.M)
+    wanted = re.findall(r"^\s*(?:require\s+)?([\w.~/-]+\.[\w.~/-]+)\s+(v[\w.+-]+)", text, re.M)
+    # The last part that is no version says what it is.
+    parts = [p for p in (named[1] if named is not None else "").split("/") if not re.fullmatch(r"v\d+", p)]
+    return Manifest(path, parts[-1] or None, tuple(Package(n, v, frozenset()) for n, v in wanted), complete=True)
+
+
 _READERS: tuple[tuple[str, Reader], ...] = (
     (r"pyproject\.toml", _pyproject),
     (r"requirements([-_.].*)?\.txt", _requirements),
@@ -233,6 +241,7 @@ _READERS: tuple[tuple[str, Reader], ...] = (
     (r"pom\.xml", _maven),
     (r"(?:build|settings)\.gradle(?:\.kts)?", _gradle),
     (r"libs\.versions\.toml", _catalogue),
+    (r"go\.mod", _go_mod),
 )
 
 # Endings of files that say something of a service without being its source or its manifest.
@@ -240,7 +249,7 @@ DOCUMENTS = (".prisma", ".properties", "application.yml", "application.yaml", ".
 
 # Names and endings the walk must bring for the readers above.
 WANTED = ("pyproject.toml", "setup.cfg", "setup.py", "Pipfile", ".txt", "package.json", "tsconfig.json", "tsconfig.base.json",
-          "jsconfig.json", ".gradle", ".gradle.kts", "libs.versions.toml", *DOCUMENTS)  # fmt: skip
+          "jsconfig.json", ".gradle", ".gradle.kts", "libs.versions.toml", "go.mod", *DOCUMENTS)  # fmt: skip
 
 
 def _reader(path: PurePosixPath) -> Reader | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import TYPE_CHECKING, cast
 
 from mappu.symbols.scopes import MAX_STEPS, Scope, Target
@@ -14,7 +15,8 @@ if TYPE_CHECKING:
 
 def find(names: Names, name: str, scope: Scope, steps: int) -> Target | None:
     """Return what a bare name is that nothing around binds: a member of a class above, or a class of a package."""
-    return _inherited(names, name, scope, steps) or _in_packages(names, name, scope, steps)
+    inherited = _inherited(names, name, scope, steps) if names.finder.sees_members else None
+    return inherited or _in_packages(names, name, scope, steps)
 
 
 def _inherited(names: Names, name: str, scope: Scope, steps: int) -> Target | None:
@@ -73,6 +75,17 @@ def by_name(names: Names, importer: str, full: str, steps: int = 0) -> Target:
     return Target(full)
 
 
+def parts(names: Names, target: Target) -> Iterator[Target]:
+    """Yield what other files hold of a class."""
+    if not isinstance(target.node, n.Class) or target.node.form == "part":
+        return
+    for path in cast("ClassFinder", names.finder).parts(target.name):
+        inner = names.module_scope(path)
+        for stmt in inner.module.body if inner is not None else ():
+            if isinstance(stmt, n.Class) and stmt.form == "part" and stmt.name == target.node.name:
+                yield Target(target.name, stmt, inner)
+
+
 def method(names: Names, target: Target, count: int) -> Target:
     """The method that a call with so many arguments calls: the one of several of a name that takes them, and of an
     interface's the only class's that implements it."""
@@ -85,10 +98,9 @@ def method(names: Names, target: Target, count: int) -> Target:
     target = Target(target.name, chosen, scope)
     owner = scope.owner
     if any(dotted(m.name) == "abstract" for m in chosen.marks) and isinstance(owner, n.Class):
-        made = [
-            by_name(names, scope.module.path, x) for x in cast("ClassFinder", names.finder).implementers(owner.name)
-        ]
-        real = [t for t in made if any(a.node is owner for a in names.ancestry(t))]
+        finder = cast("ClassFinder", names.finder)
+        made = [by_name(names, scope.module.path, x) for x in finder.implementers(owner)]
+        real = [t for t in made if finder.structural or any(a.node is owner for a in names.ancestry(t))]
         found = names.member(real[0], chosen.name) if len(real) == 1 else None
         if found is not None and isinstance(found.node, n.Function) and found.node is not chosen:
             return method(names, found, count)

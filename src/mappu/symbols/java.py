@@ -10,6 +10,7 @@ from mappu.sources.text import load
 from mappu.sources.walk import Tree
 from mappu.symbols.java_packages import LANG, PACKAGES
 from mappu.symbols.scopes import Scope
+from mappu.syntax import nodes as n
 
 SUFFIXES = (".java", ".kt")
 _PACKAGE = re.compile(rb"^\s*package\s+([\w.]+)", re.M)
@@ -40,6 +41,8 @@ class JavaNames:
     builtins = LANG
     receiver: str | None = "this"
     by_class = True
+    sees_members = True
+    structural = False
     models = re.compile(rb"^\s*(?:(?:public|final|data|abstract|static)\s+)*(?:class|record)\s+([A-Z]\w*)", re.M)
 
     def __init__(self, tree: Tree) -> None:
@@ -66,9 +69,13 @@ class JavaNames:
         known = PACKAGES.get(package)
         return name in known if known is not None else None
 
-    def implementers(self, name: str) -> list[str]:
+    def implementers(self, interface: n.Class) -> list[str]:
         """Return the full names of the classes that say they implement an interface of that name."""
-        return self.index.implementers.get(name, [])
+        return self.index.implementers.get(interface.name, [])
+
+    def parts(self, name: str) -> list[str]:
+        """Return nothing: a class is whole where it is declared."""
+        return []
 
     @property
     def index(self) -> _Index:

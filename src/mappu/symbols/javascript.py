@@ -32,6 +32,7 @@ class JavaScriptNames:
     builtins = _GLOBALS
     receiver: str | None = "this"
     by_class = False
+    sees_members = False
     models = re.compile(
         rb"^(?:export\s+)?(?:class\s+([A-Z]\w*)|const\s+([A-Za-z]\w*)\s*=\s*(?:z|Joi|joi|yup|Yup|Type)\.)", re.M
     )

@@ -11,7 +11,7 @@ from mappu.syntax.walk import dotted, walk
 
 # Bases that bring no members of their own worth following.
 _NO_MEMBERS = frozenset({"object", "typing.Generic", "abc.ABC", "typing.Protocol"})
-_WRAPPERS = frozenset({"Optional", "Annotated", "ClassVar", "Final", "Promise", "Readonly", "NonNullable"})
+_WRAPPERS = frozenset({"Optional", "Annotated", "ClassVar", "Final", "Promise", "Readonly", "NonNullable", "*"})
 # A method called to get the function itself, tied to its object.
 _TIED = "bind"
 
@@ -21,12 +21,14 @@ Loader = Callable[[str], n.Module | None]
 class Finder(Protocol):
     """How a language finds files: one class a language, made for the tree that is scanned. `builtins` are the names known
     without an import; `receiver` is the word for a method's own object, None where that is the first parameter. `by_class`
-    where a dotted name leads to a class, whatever file it is in, and a method sees the members of its class by their bare
-    names; such a finder is a `ClassFinder`. `models` finds the names of what may be a model, in a file's bytes."""
+    where a dotted name leads to what it names, whatever file that is in; such a finder is a `ClassFinder`. `sees_members` where
+    a method sees the members of its class by their bare names. `models` finds the names of what may be a model, in a file's
+    bytes."""
 
     builtins: frozenset[str]
     receiver: str | None
     by_class: bool
+    sees_members: bool
     models: re.Pattern[bytes]
 
     def own_files(self, paths: Iterable[str]) -> list[str]:
@@ -40,13 +42,19 @@ class Finder(Protocol):
 
 
 class ClassFinder(Finder, Protocol):
-    """A finder of a language whose names lead to classes."""
+    """A finder of a language whose dotted names lead to classes. `structural` where a class is of an interface by its methods
+    alone."""
+
+    structural: bool
 
     def in_package(self, package: str, name: str) -> bool | None:
         """True where a package outside the scan holds a class of that name, None where its classes are not known."""
 
-    def implementers(self, name: str) -> list[str]:
-        """Return the full names of the classes that say they implement an interface of that name."""
+    def implementers(self, interface: n.Class) -> list[str]:
+        """Return the full names of the classes that implement an interface, as far as their names tell."""
+
+    def parts(self, name: str) -> list[str]:
+        """Return the files that hold more members of the class of that full name."""
 
 
 class Names:
@@ -130,7 +138,8 @@ class Names:
         at: Scope | None = scope
         while at is not None:
             # Some languages do not see a class body's names from inside its methods.
-            seen = self.finder.by_class or not isinstance(at.owner, n.Class) or at is scope
+            inside = at is scope and not self.finder.by_class
+            seen = self.finder.sees_members or not isinstance(at.owner, n.Class) or inside
             if seen and name in at.names:
                 return at.names[name], at
             at = at.parent
@@ -311,6 +320,8 @@ class Names:
             return None
         if base.is_module:
             assert base.scope is not None
+            if self.finder.by_class:
+                return class_names.by_name(self, base.scope.module.path, f"{base.name}.{name}", steps)
             found = self._given_away(base.scope, name, steps) or self._resolve_in(base.scope, name, steps)
             if found is not None:
                 return found
@@ -386,10 +397,15 @@ class Names:
             return self._class_named(node.type, scope, steps + 1)
         if isinstance(node, n.Param):
             return self._receiver(node, scope)
-        if isinstance(node, n.Variable | n.Assign) and isinstance(node.value, n.Call):
-            made = self.resolve(node.value.func, scope, steps + 1)
+        value = node.value if isinstance(node, n.Variable | n.Assign) else None
+        if isinstance(value, n.Unary) and value.op == "&":
+            value = value.value
+        if isinstance(node, n.Variable | n.Assign) and isinstance(value, n.Call):
+            func = value.func.value if isinstance(value.func, n.Index) else value.func
+            made = self.resolve(func, scope, steps + 1)
             if made is not None and isinstance(made.node, n.Function) and made.scope is not None:
-                return self._class_named(made.node.returns, made.scope, steps + 1)
+                returns = _given_back(made.node.returns, node, target.name.rpartition(".")[2])
+                return self._class_named(returns, made.scope, steps + 1)
             if made is not None and (made.scope is None or isinstance(made.node, n.Class)):
                 return made
         return None
@@ -430,9 +446,12 @@ class Names:
         # A base met again moves behind: the order then agrees with how diamonds are looked up.
         found.pop(target.name, None)
         found[target.name] = target
+        for part in class_names.parts(self, target) if self.finder.by_class else ():
+            assert part.scope is not None
+            found[f"{part.name} in {part.scope.module.path}"] = part
         if isinstance(target.node, n.Class) and target.scope is not None and depth < MAX_STEPS:
             for arg in target.node.bases:
-                value = arg.value.value if isinstance(arg.value, n.Index) else arg.value
+                value = _plain_type(arg.value) if isinstance(arg.value, n.Index) else arg.value
                 base = self.resolve(value, target.scope) if arg.name is None else None
                 if base is not None and base.name != target.name:
                     self._ancestry(base, found, depth + 1)
@@ -441,6 +460,14 @@ class Names:
         """Return the first of `names` that the class is or inherits from, or None."""
         wanted = frozenset(names)
         return next((a.name for a in self.ancestry(target) if a.name in wanted), None)
+
+
+def _given_back(returns: n.Expr | None, node: n.Variable | n.Assign, name: str) -> n.Expr | None:
+    """The type of what a name gets of a call's results."""
+    if isinstance(returns, n.Items) and isinstance(node, n.Assign) and isinstance(node.targets[0], n.Items):
+        names = [dotted(t) for t in node.targets[0].items]
+        return returns.items[names.index(name)] if name in names[: len(returns.items)] else None
+    return returns
 
 
 def _alias_of(binding: Binding, name: str) -> n.Expr | None:

@@ -16,6 +16,7 @@ class PythonNames:
     # A method's own object is its first parameter.
     receiver: str | None = None
     by_class = False
+    sees_members = False
     models = re.compile(rb"^class\s+([A-Z]\w*)\s*\(", re.M)
 
     def __init__(self, tree: Tree) -> None:

@@ -70,6 +70,9 @@ class Scope:
                     self._exports.setdefault(name, stmt)
                 case n.Import(alias=name) | n.Variable(name=name) | n.Alias(name=name):
                     self._names.setdefault(name, []).append(stmt)
+                case n.Class(form="part"):
+                    # Its name is bound where it is declared.
+                    continue
                 case n.Function(name=name) | n.Class(name=name):
                     self._names.setdefault(name, []).append(stmt)
                 case n.Assign(targets=targets):

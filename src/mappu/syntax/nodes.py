@@ -329,6 +329,7 @@ class Function(Node, frozen=True, eq=False):
     marks: tuple[Mark, ...]
     lazy: Lazy
     is_async: bool = False
+    type_params: tuple[str, ...] = ()
 
     @property
     def body(self) -> "tuple[Stmt, ...]":
@@ -336,14 +337,15 @@ class Function(Node, frozen=True, eq=False):
 
 
 class Class(Node, frozen=True, eq=False):
-    """A class, struct, record, interface or enum with its members in order."""
+    """A class, struct, record, interface or enum with its members in order; a `part` holds members of one that is declared in
+    another file."""
 
     name: str
     type_params: tuple[str, ...]
     bases: tuple[Arg, ...]
     marks: tuple[Mark, ...]
     lazy: Lazy
-    form: Word["class", "interface", "enum"] = "class"
+    form: Word["class", "interface", "enum", "part"] = "class"
 
     @property
     def body(self) -> "tuple[Stmt, ...]":

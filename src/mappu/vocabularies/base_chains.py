@@ -62,7 +62,7 @@ class Chains:
 
     # --- the vocabulary -----------------------------------------------------------------------------------------------
 
-    def shape(self, reader: Reader, expr: n.Expr, scope: Scope) -> Shape:
+    def shape(self, reader: Reader, expr: n.Expr, scope: Scope, view: str = "") -> Shape:
         reading = Reading(reader, self.library)
         found = reading.read(expr, scope) if reading.is_ours(expr, scope) else None
         return found.shape if found is not None else UNKNOWN

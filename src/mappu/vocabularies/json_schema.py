@@ -40,7 +40,7 @@ class JsonSchema:
     error_parents: Mapping[str, str] = {}
     error_aliases: Mapping[str, str] = {}
 
-    def shape(self, reader: Reader, expr: n.Expr, scope: Scope) -> Shape:
+    def shape(self, reader: Reader, expr: n.Expr, scope: Scope, view: str = "") -> Shape:
         return _Reading(reader.program).read(expr, scope) or UNKNOWN
 
     def is_model(self, reader: Reader, target: Target) -> bool:

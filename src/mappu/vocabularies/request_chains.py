@@ -66,7 +66,7 @@ class RequestChains:
     error_parents: Mapping[str, str] = {}
     error_aliases: Mapping[str, str] = {}
 
-    def shape(self, reader: Reader, expr: n.Expr, scope: Scope) -> Shape:
+    def shape(self, reader: Reader, expr: n.Expr, scope: Scope, view: str = "") -> Shape:
         return UNKNOWN
 
     def is_model(self, reader: Reader, target: Target) -> bool:

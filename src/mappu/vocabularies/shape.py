@@ -4,6 +4,7 @@ Every vocabulary turns its own way of writing rules into shapes; frameworks say 
 lays it out as fields.
 """
 
+import re
 from collections.abc import Callable, Mapping
 from typing import Literal, Protocol
 
@@ -27,6 +28,7 @@ class Rule(msgspec.Struct, frozen=True):
     - `typed`: it is what the type says by itself, which whatever makes the value of the text checks.
     - `skipped`: why nothing runs this rule even where the rules around it run. `below` is the field that nothing goes into,
       where that is why.
+    - `key`: only what asks for rules of this key runs it. `absent`: what is left out breaks it.
     """
 
     kind: ConstraintKind
@@ -39,6 +41,26 @@ class Rule(msgspec.Struct, frozen=True):
     typed: bool = False
     skipped: str | None = None
     below: str | None = None
+    key: str = ""
+    absent: bool = False
+
+
+def refuses_zero(kind: ConstraintKind, value: object) -> bool:
+    """True for a limit that the zero value of a type (nought, no text, false, nothing) does not meet."""
+    if kind in ("required", "notNull", "notEmpty", "notBlank", "format", "minItems", "minLength", "minProperties"):
+        return value not in (0, False) if kind.startswith("min") else True
+    if kind in ("enum", "const"):
+        allowed = value if isinstance(value, list) else [value]
+        return all(x not in (0, "", None) for x in allowed)
+    if kind == "pattern" and isinstance(value, str):
+        try:
+            return re.search(value, "") is None
+        except re.error:
+            return False
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return False
+    tests = {"minimum": value > 0, "exclusiveMinimum": value >= 0, "maximum": value < 0, "exclusiveMaximum": value <= 0}
+    return tests.get(kind, False)
 
 
 class Note(msgspec.Struct, frozen=True):
@@ -74,6 +96,7 @@ class Shape(msgspec.Struct, frozen=True):
     - `closed`: the type by itself leaves no room to limit. `known` is False where the type could not be followed.
     - `fields`, `items`, `values`: what is inside an object, a list, a map.
     - `model`: the name of the model, `target` its class. `extra`: what happens to fields nobody declared.
+    - `optional`: left out it is nothing at all, and nothing goes into it.
     - `erased`: only the compiler knows the type; it names the fields and checks nothing.
     - `skipped`: why nothing runs these rules even where the type is bound.
     - `needs`: packages without which the type does not work, with the place that needs them.
@@ -94,6 +117,7 @@ class Shape(msgspec.Struct, frozen=True):
     entity: bool = False
     skipped: str | None = None
     erased: bool = False
+    optional: bool = False
     alternatives: bool = False
     notes: tuple[Note, ...] = ()
     needs: tuple[tuple[str, Place], ...] = ()
@@ -141,8 +165,9 @@ class Vocabulary(Protocol):
     error_parents: Mapping[str, str]
     error_aliases: Mapping[str, str]
 
-    def shape(self, reader: Reader, expr: n.Expr, scope: Scope) -> Shape:
-        """Return what a type or schema expression allows; its `known` is False where that can't be told."""
+    def shape(self, reader: Reader, expr: n.Expr, scope: Scope, view: str = "") -> Shape:
+        """Return what a type or schema expression allows; its `known` is False where that can't be told. `view` is the way of
+        naming its parts, where there are several."""
 
     def is_model(self, reader: Reader, target: Target) -> bool:
         """True for a class whose rules this vocabulary reads."""

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 import msgspec
 
 from mappu.frameworks.base import Route, Service
-from mappu.frameworks.base_java import Marked, braces, classes, implementation, is_done, joined, lineage_of
+from mappu.frameworks.base_java import Marked, classes, implementation, is_done, joined, lineage_of
+from mappu.frameworks.base_paths import curly
 from mappu.sources.properties import properties
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
@@ -96,7 +97,7 @@ class Controllers(Marked):
         symbol = f"{class_.name}.{method.name}"
         for top in above.paths:
             for path in own.paths:
-                shown, rules = braces(joined(self.prefix, top, path))
+                shown, rules = curly(joined(self.prefix, top, path))
                 for verb in own.verbs or above.verbs or ("ALL",):
                     yield Route("spring", "http", verb, shown + own.asks, method, scope, symbol, only=own.only,
                                 path_rules=rules)  # fmt: skip

@@ -4,8 +4,9 @@ from collections.abc import Iterator
 
 from mappu.flow.words import Entry
 from mappu.frameworks.base import Route, Service, Taking
-from mappu.frameworks.base_java import Marked, braces, joined
+from mappu.frameworks.base_java import Marked, joined
 from mappu.frameworks.base_java_binding import unnamed
+from mappu.frameworks.base_paths import curly
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted, own
@@ -74,7 +75,7 @@ class Functional(Marked):
 
     def _route(self, verb: str, path: n.Expr, handler: n.Expr, scope: Scope, prefix: str) -> Iterator[Route]:
         function, holder = self._handler(handler, scope)
-        shown, rules = braces(joined(prefix, self.text(path, scope)))
+        shown, rules = curly(joined(prefix, self.text(path, scope)))
         if function is None or holder is None:
             self.service.note(handler, scope, f"the handler of {verb} {shown} could not be followed")
             return

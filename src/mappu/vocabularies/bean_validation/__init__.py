@@ -33,7 +33,9 @@ class BeanValidation:
     }  # fmt: skip
     error_aliases: Mapping[str, str] = {}
 
-    def shape(self, reader: Reader, expr: n.Expr, scope: Scope, groups: frozenset[str] | None = None) -> Shape:
+    def shape(
+        self, reader: Reader, expr: n.Expr, scope: Scope, view: str = "", groups: frozenset[str] | None = None
+    ) -> Shape:
         reading = Reading(reader, groups) if groups else Reading(reader)
         if isinstance(expr, n.Index):
             return reading.of_type(expr, scope)

@@ -23,7 +23,7 @@ from mappu.vocabularies.bean_validation.types import (
     TYPES,
     WRAPPERS,
 )  # fmt: skip
-from mappu.vocabularies.shape import UNKNOWN, Reader, Rule, Shape, ShapeField, written_default
+from mappu.vocabularies.shape import UNKNOWN, Reader, Rule, Shape, ShapeField, refuses_zero, written_default
 
 MAX_DEPTH = 12
 _JSON = "com.fasterxml.jackson.annotation."
@@ -330,19 +330,15 @@ class Reading:
         return frozenset()
 
 
+# What may stand on a number or boolean.
+_OF_NUMBERS = frozenset({"minimum", "exclusiveMinimum", "maximum", "exclusiveMaximum", "const"})
 _REFUSING = frozenset({"notNull", "notBlank", "notEmpty"})
 
 
 def _refuses_nought(rule: Rule) -> bool:
-    value = rule.value
-    if rule.skipped is not None or rule.breaks is not None:
+    if rule.skipped is not None or rule.breaks is not None or rule.kind not in _OF_NUMBERS:
         return False
-    if rule.kind == "const":
-        return value is True
-    if isinstance(value, bool) or not isinstance(value, int | float):
-        return False
-    tests = {"minimum": value > 0, "exclusiveMinimum": value >= 0, "maximum": value < 0, "exclusiveMaximum": value <= 0}
-    return tests.get(rule.kind, False)
+    return refuses_zero(rule.kind, rule.value)
 
 
 def _unentered(shape: Shape, below: str) -> Shape:

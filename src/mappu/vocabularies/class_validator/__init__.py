@@ -27,7 +27,9 @@ class ClassValidator:
     error_parents = {_ERROR: "Error"}
     error_aliases: Mapping[str, str] = {}
 
-    def shape(self, reader: Reader, expr: n.Expr, scope: Scope, options: Options | None = None) -> Shape:
+    def shape(
+        self, reader: Reader, expr: n.Expr, scope: Scope, view: str = "", options: Options | None = None
+    ) -> Shape:
         target = reader.program.resolve(expr, scope) if isinstance(expr, n.Name | n.Member) else None
         if target is None or not isinstance(target.node, n.Class) or target.node.form != "class":
             return UNKNOWN

@@ -56,7 +56,7 @@ class Pydantic:
     def context(self, reader: Reader) -> reading.Context:
         return reading.Context(reader, version_of(reader))
 
-    def shape(self, reader: Reader, expr: n.Expr, scope: Scope) -> Shape:
+    def shape(self, reader: Reader, expr: n.Expr, scope: Scope, view: str = "") -> Shape:
         return reading.read(self.context(reader), expr, scope)
 
     def laid(self, reader: Reader, shape: Shape, call: n.Call, scope: Scope) -> Shape:

@@ -1,0 +1,360 @@
+"""Routers of Go servers: which values take routes, what hangs on each, and how a client reaches it.
+
+Every framework shares this; it says by `GoRouterWords` what its names are. A router is found by its type wherever it is: a
+variable, a parameter, a field of a struct, what a call gives back.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping
+
+import msgspec
+
+from mappu.frameworks.base import Link, Service
+from mappu.frameworks.base_links import link_of
+from mappu.frameworks.base_sites import joined
+from mappu.symbols.program import Program, Scope, Target, given_to
+from mappu.syntax import nodes as n
+from mappu.syntax.walk import own
+
+MAX_STEPS = 12
+MAX_PATHS = 16
+ALL = "ALL"
+
+
+class GoRouterWords(msgspec.Struct, frozen=True):
+    """What a framework calls things, by the names of methods unless said otherwise.
+
+    - `types`: the types of routers, to whether one is reached by itself; `makers` are the functions that make those.
+    - `verbs` to their HTTP method. `named` take the method first; `plain` take none, or have it in the path.
+    - `groups` give a router below a path, `same` the same one again, `inside` hand one to a function, `mounts` hang one below a path.
+    - `uses` put functions in front of what comes behind. `first` where the handler comes before the functions in front of it.
+    - `methods` limit a route made by `plain` to HTTP methods; `paths` give such a route its path, `ends` its handler.
+    - `packages`: functions of a package that are methods of a router that the package has.
+    """
+
+    types: Mapping[str, bool]
+    makers: frozenset[str] = frozenset()
+    verbs: Mapping[str, str] = {}
+    named: frozenset[str] = frozenset()
+    plain: frozenset[str] = frozenset()
+    groups: frozenset[str] = frozenset()
+    same: frozenset[str] = frozenset()
+    inside: frozenset[str] = frozenset()
+    mounts: frozenset[str] = frozenset()
+    uses: frozenset[str] = frozenset({"Use"})
+    first: bool = False
+    methods: str = ""
+    paths: frozenset[str] = frozenset()
+    ends: frozenset[str] = frozenset()
+    packages: frozenset[str] = frozenset()
+
+    @property
+    def all(self) -> frozenset[str]:
+        """Every method that is one of a router."""
+        return frozenset().union(self.verbs, self.named, self.plain, self.groups, self.same, self.inside, self.mounts, self.uses,
+                                 self.paths, self.ends)  # fmt: skip
+
+
+class Site(msgspec.Struct, eq=False):
+    """A router: where it is, and whether it is reached by itself."""
+
+    node: object
+    scope: Scope
+    is_app: bool
+
+
+class Edge(msgspec.Struct, frozen=True, eq=False):
+    """A way from one router to another: the path in between, the functions on it, and the call that makes it."""
+
+    above: Site
+    prefix: str
+    links: tuple[Link, ...]
+    call: n.Call
+    scope: Scope
+
+
+class Hung(msgspec.Struct, frozen=True, eq=False):
+    """A route on a router: its methods (none for any), its path there, the functions in front of it, its handler, its call."""
+
+    site: Site
+    methods: tuple[str, ...]
+    path: str
+    links: tuple[Link, ...]
+    call: n.Call
+    scope: Scope
+
+
+class Routers:
+    """The routers of one service and what hangs on them."""
+
+    def __init__(self, service: Service, words: GoRouterWords) -> None:
+        self.service, self.program, self.words = service, service.program, words
+        self.sites: dict[int, Site] = {}
+        self.edges: dict[int, list[Edge]] = {}
+        self.hung: list[Hung] = []
+        self.uses: dict[int, list[tuple[tuple[Link, ...], n.Call, Scope]]] = {}
+        self._limited: dict[int, tuple[str, ...]] = {}
+        self._reaches: dict[int, list[tuple[str, tuple[Link, ...]]]] = {}
+        self._edged: set[tuple[int, int]] = set()
+        found = [pair for top in service.scopes for pair in _calls(self.program, top, top.module.body)]
+        for call, scope in found:
+            self._note_methods(call, scope)
+        for call, scope in found:
+            self._hand_over(call, scope)
+        for call, scope in found:
+            self._take(call, scope)
+
+    # --- what hangs where ---------------------------------------------------------------------------------------------
+
+    def _note_methods(self, call: n.Call, scope: Scope) -> None:
+        """`.Methods("GET")` behind a route limits it."""
+        if isinstance(call.func, n.Member) and call.func.name == self.words.methods:
+            listed = tuple(m for a in call.positional if (m := self.method(a, scope)) is not None)
+            inner: n.Expr = call.func.value
+            while isinstance(inner, n.Call):
+                self._limited.setdefault(id(inner), listed)
+                inner = inner.func.value if isinstance(inner.func, n.Member) else inner.func
+
+    def method(self, expr: n.Expr, scope: Scope) -> str | None:
+        """An HTTP method, as text or by the name that a package gives it."""
+        text = self.program.text(expr, scope)
+        if text is None:
+            name = (self.program.name_of(expr, scope) or "").rpartition(".")[2]
+            text = name.removeprefix("Method") if name.startswith("Method") else name if name.isupper() else None
+        return text.upper() if text else None
+
+    def _take(self, call: n.Call, scope: Scope) -> None:
+        func, words = call.func, self.words
+        if not isinstance(func, n.Member) or func.name not in words.all:
+            return
+        name, args = func.name, call.positional
+        site = self.site_of(func.value, scope)
+        if site is None:
+            return
+        if name in words.uses:
+            links = tuple(self.link(a, scope) for a in args if not isinstance(a, n.Literal))
+            self.uses.setdefault(id(site), []).append((links, call, scope))
+        elif name in words.inside and args:
+            self._hand_inside(site, call, scope)
+        elif name in words.mounts and len(args) > 1:
+            child = self.site_of(args[-1], scope)
+            if child is not None and child is not site:
+                self._edge(child, Edge(site, self.path(args[0], scope), (), call, scope))
+            elif name not in words.plain:
+                self.service.note(call, scope, "what is mounted here could not be followed")
+        if name in words.verbs and args:
+            self._hang(site, (words.verbs[name],), args[0], args[1:], call, scope)
+        elif name in words.named and len(args) > 2:
+            methods = [self.method(a, scope) for a, _ in self.program.elements(args[0], scope)] or [self.method(args[0], scope)]
+            self._hang(site, tuple(m for m in methods if m), args[1], args[2:], call, scope)
+        elif name in words.plain and len(args) > 1 and self.site_of(args[-1], scope) is None:
+            self._hang(site, self._limited.get(id(call), ()), args[0], args[1:], call, scope)
+        elif name in words.ends and args:
+            self._end(site, call, scope)
+
+    def _hang(self, site: Site, methods: tuple[str, ...], path: n.Expr, handlers: tuple[n.Expr, ...], call: n.Call,
+              scope: Scope) -> None:  # fmt: skip
+        links = [self.link(h, scope) for h in handlers]
+        if not links:
+            return
+        if self.words.first:
+            links = [*links[1:], links[0]]
+        text = self.path(path, scope)
+        found = tuple(m for m in methods if m != ALL)
+        verb, blank, rest = text.partition(" ")
+        if blank and verb.isupper():
+            # The path says the method itself.
+            found, text = (verb,), rest.strip()
+        if not text.startswith(("/", "<", ":")) and "/" in text and self.words.packages:
+            # A host in front of it.
+            text = text[text.index("/") :]
+        self.hung.append(Hung(site, found, text, tuple(links), call, scope))
+
+    def _end(self, site: Site, call: n.Call, scope: Scope) -> None:
+        """`r.Methods("GET").Path("/x").HandlerFunc(h)`."""
+        inner: n.Expr = call.func
+        path = None
+        while isinstance(inner, n.Member) and isinstance(inner.value, n.Call):
+            chained = inner.value
+            inner = chained.func
+            if isinstance(inner, n.Member) and inner.name in self.words.paths and chained.positional:
+                path = chained.positional[0]
+        if path is not None:
+            self._hang(site, self._limited.get(id(call), self._in_chain(call, scope)), path, call.positional, call, scope)
+
+    def _in_chain(self, call: n.Call, scope: Scope) -> tuple[str, ...]:
+        inner: n.Expr = call
+        while isinstance(inner, n.Call) and isinstance(inner.func, n.Member):
+            if inner.func.name == self.words.methods:
+                return tuple(m for a in inner.positional if (m := self.method(a, scope)) is not None)
+            inner = inner.func.value
+        return ()
+
+    def link(self, expr: n.Expr, scope: Scope) -> Link:
+        found = link_of(self.program, expr, scope)
+        if found.function is None and isinstance(expr, n.Name | n.Member):
+            # A value with the method that the standard library calls.
+            target = self.program.resolve(expr, scope)
+            made = self.program.class_of(target) if target is not None else None
+            serves = self.program.member(made, "ServeHTTP") if made is not None and made.node is not None else None
+            if serves is not None and isinstance(serves.node, n.Function) and serves.scope is not None:
+                return Link(expr, scope, serves.node, serves.scope)
+        return found
+
+    def path(self, expr: n.Expr, scope: Scope) -> str:
+        """A path as text; a part that cannot be told is shown as `<its source>` and listed as unfollowed."""
+        found = self.program.text(expr, scope)
+        if found is not None:
+            return found
+        if isinstance(expr, n.Binary) and expr.op == "+":
+            return self.path(expr.left, scope) + self.path(expr.right, scope)
+        source = scope.module.text(expr)
+        self.service.note(expr, scope, f"part of a path is built at run time: {source}")
+        return f"<{source}>"
+
+    # --- routers ------------------------------------------------------------------------------------------------------
+
+    def _site(self, key: object, scope: Scope, is_app: bool) -> Site:
+        return self.sites.setdefault(id(key), Site(key, scope, is_app))
+
+    def _edge(self, child: Site, edge: Edge) -> None:
+        key = (id(child), id(edge.call))
+        if key not in self._edged and child is not edge.above:
+            self._edged.add(key)
+            self.edges.setdefault(id(child), []).append(edge)
+
+    def site_of(self, expr: n.Expr, scope: Scope, steps: int = 0) -> Site | None:
+        """Return the router that an expression stands for."""
+        if steps > MAX_STEPS:
+            return None
+        if isinstance(expr, n.Unary):
+            return self.site_of(expr.value, scope, steps + 1)
+        if isinstance(expr, n.Call):
+            return self._called(expr, scope, steps)
+        if not isinstance(expr, n.Name | n.Member):
+            return None
+        target = self.program.resolve(expr, scope)
+        if target is None:
+            return None
+        if target.scope is None or target.is_module:
+            # The package itself has one.
+            return self._site(target.name, scope, True) if target.name in self.words.packages else None
+        node = target.node
+        if isinstance(node, n.Variable | n.Assign):
+            value = given_to(node, target.name.rpartition(".")[2])
+            found = self.site_of(value, target.scope, steps + 1) if value is not None else None
+            if found is not None:
+                return found
+        type_ = node.type if isinstance(node, n.Variable | n.Param) else None
+        if type_ is not None and (is_app := self._is_router(type_, target.scope)) is not None:
+            return self._site(node, target.scope, is_app and not isinstance(node, n.Param))
+        return None
+
+    def _is_router(self, type_: n.Expr, scope: Scope) -> bool | None:
+        """Whether a router of that type is reached by itself; None for what is no router."""
+        made = self.program.class_of(Target("", n.Param(type_.span, "", type_), scope))
+        if made is None:
+            return None
+        return next((self.words.types[a.name] for a in self.program.ancestry(made) if a.name in self.words.types), None)
+
+    def _called(self, call: n.Call, scope: Scope, steps: int) -> Site | None:
+        func, words = call.func, self.words
+        name = self.program.name_of(func, scope) or ""
+        if name in words.makers:
+            return self._site(call, scope, True)
+        if isinstance(func, n.Member) and (func.name in words.groups or func.name in words.same or func.name in words.paths):
+            above = self.site_of(func.value, scope, steps + 1)
+            if above is None:
+                return None
+            if func.name in words.same or func.name in words.paths:
+                return above
+            if call.positional and isinstance(call.positional[0], n.Function):
+                return above
+            site = self._site(call, scope, False)
+            texts = call.positional[:1] if func.name != "With" else ()
+            prefix = self.path(texts[0], scope) if texts else ""
+            links = tuple(self.link(a, scope) for a in call.positional[len(texts) :])
+            self._edge(site, Edge(above, prefix, links, call, scope))
+            return site
+        target = self.program.resolve(func.value if isinstance(func, n.Index) else func, scope)
+        if target is not None and isinstance(target.node, n.Function) and target.scope is not None:
+            inner = self.program.scope_of(target.node, target.scope)
+            for stmt in own(*target.node.body):
+                if isinstance(stmt, n.Leave) and stmt.kind == "return" and stmt.value is not None:
+                    first = stmt.value.items[0] if isinstance(stmt.value, n.Items) and stmt.value.items else stmt.value
+                    found = self.site_of(first, inner, steps + 1)
+                    if found is not None:
+                        return found
+        return None
+
+    def _hand_inside(self, site: Site, call: n.Call, scope: Scope) -> None:
+        """`r.Route("/x", func(r chi.Router) {…})`, and the same without a path."""
+        args = call.positional
+        link = link_of(self.program, args[-1], scope)
+        if link.function is None or link.holder is None or not link.function.params:
+            return
+        inner = self.program.scope_of(link.function, link.holder)
+        child = self._site(link.function.params[-1], inner, False)
+        prefix = self.path(args[0], scope) if len(args) > 1 else ""
+        self._edge(child, Edge(site, prefix, (), call, scope))
+
+    def _hand_over(self, call: n.Call, scope: Scope) -> None:
+        """A router handed to a function of the service, or kept in a struct: what hangs there, hangs on it."""
+        for i, arg in enumerate(call.args):
+            if not isinstance(arg.value, n.Name | n.Member | n.Call):
+                continue
+            if isinstance(arg.value, n.Call) and not _may_make(arg.value, self.words):
+                continue
+            site = self.site_of(arg.value, scope)
+            target = self.program.resolve(call.func, scope) if site is not None else None
+            if site is None or target is None or target.scope is None:
+                continue
+            if isinstance(target.node, n.Class):
+                kept = self.program.member(target, arg.name) if arg.name is not None else None
+                if kept is not None and isinstance(kept.node, n.Variable) and kept.scope is not None:
+                    self._edge(self._site(kept.node, kept.scope, False), Edge(site, "", (), call, scope))
+            if not isinstance(target.node, n.Function):
+                continue
+            position = i + (1 if isinstance(target.scope.owner, n.Class) else 0)
+            if position < len(target.node.params):
+                inner = self.program.scope_of(target.node, target.scope)
+                param = target.node.params[position]
+                self._edge(self._site(param, inner, False), Edge(site, "", (), call, scope))
+
+    # --- ways to a router ---------------------------------------------------------------------------------------------
+
+    def reaches(self, site: Site, around: tuple[Site, ...] = ()) -> list[tuple[str, tuple[Link, ...]]]:
+        """Return every way a client gets to a router: the path in front, and the functions on the way."""
+        if id(site) in self._reaches:
+            return self._reaches[id(site)]
+        edges = [e for e in self.edges.get(id(site), ()) if e.above is not site and e.above not in around]
+        found: list[tuple[str, tuple[Link, ...]]] = [("", ())] if not edges else []
+        for edge in edges:
+            for prefix, links in self.reaches(edge.above, (*around, site)):
+                way = (*links, *self.before(edge.above, edge.call, edge.scope), *edge.links)
+                found.append((joined(prefix, edge.prefix) if edge.prefix.strip("/") or prefix else "", way))
+        if not around:
+            self._reaches[id(site)] = found[:MAX_PATHS]
+        return found[:MAX_PATHS]
+
+    def is_lost(self, site: Site) -> bool:
+        """True for a router that hangs below none that is reached by itself."""
+        return not site.is_app and not self.edges.get(id(site))
+
+    def before(self, site: Site, call: n.Call, scope: Scope) -> Iterator[Link]:
+        """Yield the functions that a router puts in front of what a call hangs on it."""
+        for links, used, holder in self.uses.get(id(site), ()):
+            if holder.module is not scope.module or used.span.end < call.span.end:
+                yield from links
+
+
+def _may_make(call: n.Call, words: GoRouterWords) -> bool:
+    return isinstance(call.func, n.Member) and (call.func.name in words.groups or call.func.name in words.same)
+
+
+def _calls(program: Program, scope: Scope, body: Iterable[n.Stmt | n.Expr]) -> Iterator[tuple[n.Call, Scope]]:
+    """Yield every call in a body and in the functions inside, with the scope it stands in."""
+    for node in own(*body, classes=False):
+        if isinstance(node, n.Function | n.Class):
+            yield from _calls(program, program.scope_of(node, scope), node.body)
+        elif isinstance(node, n.Call):
+            yield node, scope
