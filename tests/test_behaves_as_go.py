@@ -2,7 +2,6 @@
 (`tests/recorded/go/record.py` makes the records anew)."""
 
 import json
-import sys
 from pathlib import Path
 from typing import Any
 
@@ -10,10 +9,9 @@ import pytest
 
 import mappu
 from conftest import field
+from recorded.go.record import module
 
 HERE = Path(__file__).parent / "recorded" / "go"
-sys.path.insert(0, str(HERE))
-from record import module  # noqa: E402
 
 RECORDED = {p.parent.name: json.loads(p.read_text()) for p in sorted(HERE.glob("*/recorded.json"))}
 CASES = {name: json.loads((HERE / name / "cases.json").read_text()) for name in RECORDED}

@@ -2,7 +2,6 @@
 to a minute each (`tests/recorded/jvm/record.py` makes the records anew)."""
 
 import json
-import sys
 from pathlib import Path
 from typing import Any
 
@@ -10,10 +9,9 @@ import pytest
 
 import mappu
 from conftest import field
+from recorded.jvm.record import SERVICES, pom, sources
 
 HERE = Path(__file__).parent / "recorded" / "jvm"
-sys.path.insert(0, str(HERE))
-from record import SERVICES, pom, sources  # noqa: E402
 
 RECORDED = {
     (service.name, version): answers

@@ -108,7 +108,11 @@ def inline(
     fresh = [(o, here if o.path else p) for o, p in inner.stored if (o, p) not in state.stored]
     state.stored, state.staged = [*state.stored, *fresh], inner.staged
     exits = [e for e in outcome.exits if e.kind == "return"]
+    before = state.sent
     state.sent = tuple(dict.fromkeys(s for sents in (inner.sent, *(e.sent for e in exits)) for s in sents))
+    if answers := [s for s in state.sent if s not in before]:
+        # What it answered is the answer of whoever called it.
+        state.status = (answers[-1].status, answers[-1].place)
     if nested:
         # What it gave the names around it stays.
         for name, value in inner.env.items():

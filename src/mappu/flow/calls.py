@@ -163,7 +163,8 @@ def _referred(engine: Engine, expr: n.Expr, scope: Scope, state: State) -> tuple
 def _callee(engine: Engine, expr: n.Call, receiver: Value, method: str | None, scope: Scope) -> Target | None:
     found = engine.program.member(receiver.made, method) if method is not None and receiver.made is not None else None
     if found is None:
-        found = engine.program.resolve(expr.func, scope)
+        generic = isinstance(expr.func, n.Index) and engine.words.language.returns_errors
+        found = engine.program.resolve(expr.func.value if generic else expr.func, scope)  # type: ignore[union-attr]
     return engine.program.method(found, len(expr.args)) if found is not None else None
 
 

@@ -64,6 +64,10 @@ def decided(engine: Engine, expr: n.Expr, state: State) -> bool | None:
     if isinstance(expr, n.Unary) and expr.op == "not":
         inner = decided(engine, expr.value, state)
         return None if inner is None else not inner
+    if engine.words.language.returns_errors and isinstance(expr, n.Name | n.Call):
+        # Whether an error is of the type that is asked for.
+        held = state.env.get(expr.id) if isinstance(expr, n.Name) else _asked_for_type(engine, expr, state)
+        return held.truth if held is not None and held.role == "data" and held.facts is None else None
     if isinstance(expr, n.Binary) and expr.op in ("==", "!=") and isinstance(expr.left, n.Member):
         if expr.left.name not in engine.kept:
             return None
@@ -75,6 +79,11 @@ def decided(engine: Engine, expr: n.Expr, state: State) -> bool | None:
         if left is not None and right is not None:
             return (left and right) if expr.op == "and" else (left or right)
     return None
+
+
+def _asked_for_type(engine: Engine, expr: n.Call, state: State) -> Value | None:
+    name = engine.program.name_of(expr.func, engine.scope)
+    return engine.value(expr, state) if name in engine.words.language.error_tests else None
 
 
 def compares(expr: n.Expr) -> bool:

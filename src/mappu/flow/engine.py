@@ -315,6 +315,8 @@ class Engine:
             held = value.parts[position] if position < len(value.parts) else NOTHING
             last = position == len(value.parts) - 1
             return held.but(facts=value.facts) if last and value.facts is not None else held
+        if self.words.language.returns_errors and value.facts is not None and position == 0:
+            return value
         if self.words.language.returns_errors and value.role == "lookup":
             # What it found, and an error that may say anything.
             return value if position == 0 else Value(role="error")
@@ -418,7 +420,12 @@ class Engine:
         held = state.env.get(expr.id) if isinstance(expr, n.Name) else None
         if held is not None and held.literal is not None:
             return held.literal
-        return self.program.constant(expr, self.scope)
+        found = self.program.constant(expr, self.scope)
+        known = self.words.language.constants
+        if found is None and known and isinstance(expr, n.Member):
+            value = known.get(self.program.name_of(expr, self.scope) or "")
+            return n.Literal(expr.span, value) if value is not None else None
+        return found
 
     def text(self, expr: n.Expr | None, state: State) -> str | None:
         """The same for text."""

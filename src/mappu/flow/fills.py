@@ -246,6 +246,11 @@ def _with_ok(engine: Engine, expr: n.Call, held: Value, state: State) -> Value:
     from mappu.flow import conditions
 
     place = engine.place(expr)
+    if len(expr.positional) > 1 and held.role == "error" and held.made is not None and held.facts is not None:
+        named = expr.positional[1]
+        bare = named.index if isinstance(named, n.Index) else named
+        is_it = engine.program.name_of(bare, engine.scope) == held.made.name
+        return Value(parts=(held, Value(truth=is_it)))
     if len(expr.positional) > 1:
         type_ = engine.words.language.types.get(_named(expr))
         if held.origin is None or type_ is None:
@@ -272,6 +277,10 @@ def text_test(engine: Engine, expr: n.Call, name: str, given: Given, state: Stat
     from mappu.flow import conditions
 
     words = engine.words.language
+    if name in words.reads_all and given:
+        return Value(parts=(given[0][1], Value(role="error")))
+    if name in words.error_tests and len(given) == 2:
+        return _is_error(engine, expr, given[0][1], state)
     if name == "append" and given:
         first, others = given[0][1], [v for _, v in given[1:]]
         if first.role == "store":
@@ -290,6 +299,14 @@ def text_test(engine: Engine, expr: n.Call, name: str, given: Given, state: Stat
     if name in words.list_functions and given[1][1].origin is not None:
         return Value(facts=conditions.contained(engine, expr, expr.positional[0], given[1][1], given[0][1], state))
     return None
+
+
+def _is_error(engine: Engine, expr: n.Call, held: Value, state: State) -> Value | None:
+    """`errors.As(err, &target)`: plain where the call that gave the error back gives one of a known type."""
+    asked = declared_type(engine, pointee(expr.positional[1]), state)
+    if held.made is None or held.facts is None or asked is None:
+        return None
+    return Value(truth=engine.program.name_of(asked[0], asked[1]) == held.made.name)
 
 
 def parse(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | None:

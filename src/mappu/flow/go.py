@@ -75,6 +75,12 @@ language = Language(
         "go.mongodb.org/mongo-driver/bson/primitive.ObjectIDFromHex": (0, "format", "mongodb-id"),
         "encoding/base64.StdEncoding.DecodeString": (0, "format", "base64"), "encoding/hex.DecodeString": (0, "format", "hex"),
     },
+    constants={
+        **{f"net/http.Method{m.capitalize()}": m for m in ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")},
+        **{f"github.com/gofiber/fiber.Method{m.capitalize()}": m for m in ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE")},
+    },
+    reads_all=frozenset({"io.ReadAll", "io/ioutil.ReadAll"}),
+    error_tests=frozenset({"errors.As", "github.com/pkg/errors.As"}),
     error_makers=frozenset({"errors.New", "fmt.Errorf", "github.com/pkg/errors.New", "github.com/pkg/errors.Errorf",
                             "github.com/pkg/errors.Wrap", "github.com/pkg/errors.Wrapf", "github.com/pkg/errors.WithStack",
                             "github.com/pkg/errors.WithMessage", "errors.Join", "golang.org/x/xerrors.Errorf",

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from mappu.flow import endings
+from mappu.flow import endings, fills
 from mappu.flow.state import State
 from mappu.flow.values import ALL, NOTHING, Facts, Finding, Given, ModelRun, OpenRun, Origin, Result, Value, ordered
 from mappu.flow.words import RunWord
@@ -24,7 +24,7 @@ def run(engine: Engine, expr: n.Call, word: RunWord, state: State) -> Value:
         if arg.value is not word.argument:
             engine.value(arg.value, state)
     if word.outcome:
-        return _told(engine, expr, word, held)
+        return _told(engine, expr, word, held, state)
     whole = _put_together(held)
     if whole is not None and engine.words.language.takes_objects:
         model_run(engine, expr, word, Value(whole))
@@ -64,18 +64,19 @@ def _put_together(held: Value) -> Origin | None:
     return Origin(*parents.pop()) if len(parents) == 1 else None
 
 
-def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
+def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value, state: State) -> Value:
     """The outcome of a model's rules as something to be looked at."""
     origin, place = held.origin, engine.place(expr)
     built: dict[str, Value] = {}
-    name = word_name(run.argument)
+    inner = fills.pointee(run.argument)
+    name = inner.id if isinstance(inner, n.Name) else None
     if engine.words.language.returns_errors and origin is None and name is not None and not held.attrs and not held.touched:
         # Nothing of what the client sent is in it yet.
         engine.frame.early[name] = place
         return Value(role="error", made=Target(run.throws))
     if held.role == "request":
         origin, held = ALL, NOTHING
-    elif (whole := _put_together(held)) is not None:
+    elif run.keys is None and (whole := _put_together(held)) is not None:
         origin = whole
     elif origin is None or held.via not in ("", "number", "dump"):
         fields = {k: v for k, v in held.attrs.items() if v.origin is not None}
@@ -88,7 +89,9 @@ def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
         origin = Origin(next(iter(fields.values())).origin.place)  # type: ignore[union-attr]
     if origin.place in ("body", "form"):
         engine.seen |= {Origin(origin.place)}
-    type_, scope = (held.type or (run.type, run.scope)) if not isinstance(run.type, n.Call) else (run.type, run.scope)
+    type_, scope = run.type, run.scope
+    if run.keys is not None and not isinstance(run.type, n.Call):
+        type_, scope = fills.declared_type(engine, fills.pointee(run.argument), state) or (type_, scope)
     opened = OpenRun(origin, type_, scope, place)
     if run.keys is not None:
         opened.taken = True
@@ -113,12 +116,6 @@ def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value) -> Value:
     attrs = {name: kinds[told] for name, told in run.outcome.items()}
     told = attrs.pop("", NOTHING).but(attrs=attrs)
     return told.but(role="error", made=Target(run.throws)) if run.keys is not None else told
-
-
-def word_name(expr: n.Expr) -> str | None:
-    """The name of the variable that is handed over, by a pointer to it or not."""
-    inner = expr.value if isinstance(expr, n.Unary) and expr.op == "&" else expr
-    return inner.id if isinstance(inner, n.Name) else None
 
 
 def _places(held: Value, origin: Origin) -> list[Origin]:

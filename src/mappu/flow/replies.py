@@ -50,6 +50,9 @@ def status_in(engine: Engine, expr: n.Expr, held: Value, state: State) -> int:
         return constant.value
     if held.via == "caught":
         return OWN
+    if held.refers is not None:
+        # Handed over by its name.
+        return endings.status_of(engine, *held.refers) or 0
     return endings.status_of(engine, expr, engine.scope) or 0
 
 

@@ -166,6 +166,11 @@ class Language(msgspec.Struct, frozen=True):
     fills: Mapping[str, Fill] = {}
     stricter: frozenset[str] = frozenset()
     parses: Mapping[str, tuple[int, ConstraintKind, object]] = {}
+    # What names of packages outside stand for; functions that give all that is to be read, and an error.
+    constants: Mapping[str, str | int] = {}
+    reads_all: frozenset[str] = frozenset()
+    # Functions that ask whether an error is of a type.
+    error_tests: frozenset[str] = frozenset()
     # Functions that make an error of anything.
     error_makers: frozenset[str] = frozenset()
     # Functions that are true of a text or list with something in it: the positions of both, and what that says.

@@ -84,6 +84,8 @@ class GoFramework:
         """True for a handler that a package brings: what it takes is the package's own affair."""
         expr = link.expr.func if isinstance(link.expr, n.Call) else link.expr
         target = service.program.resolve(expr, link.scope)
+        if target is not None and target.scope is not None and not isinstance(target.node, n.Function):
+            target = service.program.class_of(target)
         return target is not None and target.scope is None
 
     def methods_in(self, service: Service, link: Link) -> tuple[str, ...]:

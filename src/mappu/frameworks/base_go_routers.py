@@ -95,9 +95,11 @@ class Routers:
         self._limited: dict[int, tuple[str, ...]] = {}
         self._reaches: dict[int, list[tuple[str, tuple[Link, ...]]]] = {}
         self._edged: set[tuple[int, int]] = set()
+        self._stripped: dict[int, str] = {}
         found = [pair for top in service.scopes for pair in _calls(self.program, top, top.module.body)]
         for call, scope in found:
             self._note_methods(call, scope)
+            self._note_prefix(call, scope)
         for call, scope in found:
             self._hand_over(call, scope)
         for call, scope in found:
@@ -113,6 +115,13 @@ class Routers:
             while isinstance(inner, n.Call):
                 self._limited.setdefault(id(inner), listed)
                 inner = inner.func.value if isinstance(inner.func, n.Member) else inner.func
+
+    def _note_prefix(self, call: n.Call, scope: Scope) -> None:
+        """`http.StripPrefix("/api", router)`: the router sees a path without what stands in front."""
+        if len(call.positional) == 2 and self.program.name_of(call.func, scope) == "net/http.StripPrefix":
+            site = self.site_of(call.positional[1], scope)
+            if site is not None:
+                self._stripped[id(site)] = self.path(call.positional[0], scope)
 
     def method(self, expr: n.Expr, scope: Scope) -> str | None:
         """An HTTP method, as text or by the name that a package gives it."""
@@ -138,7 +147,9 @@ class Routers:
         elif name in words.mounts and len(args) > 1:
             child = self.site_of(args[-1], scope)
             if child is not None and child is not site:
-                self._edge(child, Edge(site, self.path(args[0], scope), (), call, scope))
+                # The standard library hands the whole path on, or what is left of it without a prefix.
+                prefix = self._stripped.get(id(child), "") if name in words.plain else self.path(args[0], scope)
+                self._edge(child, Edge(site, prefix, (), call, scope))
             elif name not in words.plain:
                 self.service.note(call, scope, "what is mounted here could not be followed")
         if name in words.verbs and args:
@@ -261,6 +272,8 @@ class Routers:
         name = self.program.name_of(func, scope) or ""
         if name in words.makers:
             return self._site(call, scope, True)
+        if name == "net/http.StripPrefix" and len(call.positional) == 2:
+            return self.site_of(call.positional[1], scope, steps + 1)
         if isinstance(func, n.Member) and (func.name in words.groups or func.name in words.same or func.name in words.paths):
             above = self.site_of(func.value, scope, steps + 1)
             if above is None:
@@ -327,7 +340,8 @@ class Routers:
         if id(site) in self._reaches:
             return self._reaches[id(site)]
         edges = [e for e in self.edges.get(id(site), ()) if e.above is not site and e.above not in around]
-        found: list[tuple[str, tuple[Link, ...]]] = [("", ())] if not edges else []
+        own = self._stripped.get(id(site), "")
+        found: list[tuple[str, tuple[Link, ...]]] = [(own, ())] if not edges else []
         for edge in edges:
             for prefix, links in self.reaches(edge.above, (*around, site)):
                 way = (*links, *self.before(edge.above, edge.call, edge.scope), *edge.links)

@@ -324,7 +324,7 @@ class Assembly:
         """True for a limit that a value left out does not meet either."""
         if self.zeroes:
             # What is left out is the zero value of its type.
-            return refuses_zero(kind, value) or (check.demands and kind in ("type", "format"))
+            return kind == "type" or refuses_zero(kind, value)
         if kind == "pattern" and self.missing_as is not None and isinstance(value, str):
             try:
                 return re.search(value, self.missing_as) is None

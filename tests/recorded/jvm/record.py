@@ -9,14 +9,14 @@ import shutil
 import subprocess
 import sys
 import tempfile
-import time
-import urllib.error
 import urllib.parse
-import urllib.request
 from pathlib import Path
 from typing import Any
 
 HERE = Path(__file__).parent
+sys.path.insert(0, str(HERE.parent))
+from sending import ask, requests, wait  # noqa: E402
+
 PORT = 8123
 JERSEY = "org.glassfish.jersey"
 SPRING = """package app;
@@ -156,25 +156,7 @@ def send(path: str, values: Any) -> int:
         url, method, body = base + path, "POST", urllib.parse.urlencode(values).encode()
     else:
         url, method, body, headers = base + path, "POST", json.dumps(values).encode(), {"Content-Type": "application/json"}
-    request = urllib.request.Request(url, body, headers, method=method)
-    try:
-        with urllib.request.urlopen(request, timeout=20) as answer:
-            return int(answer.status)
-    except urllib.error.HTTPError as error:
-        return error.code
-
-
-def requests(case: dict[str, Any]) -> list[tuple[str, Any]]:
-    """Every request of a case, by a name of its own."""
-    accepted = case["accepted"]
-    found: list[tuple[str, Any]] = []
-    if accepted is not None:
-        found.append(("accepted", accepted))
-    for i, (changes, _, _) in enumerate(case["broken"]):
-        found.append((f"broken {i}", changes if not isinstance(accepted, dict) else accepted | changes))
-    if isinstance(accepted, dict):
-        found.extend((f"without {name}", {k: v for k, v in accepted.items() if k != name}) for name in accepted)
-    return found
+    return ask(method, url, body, headers)
 
 
 def answers(service: str, version: str) -> dict[str, dict[str, int]]:
@@ -190,13 +172,7 @@ def answers(service: str, version: str) -> dict[str, dict[str, int]]:
         subprocess.run(["mvn", "-q", "-B", "compile"], cwd=folder, check=True)
         running = subprocess.Popen(["mvn", "-q", "-B", "exec:java"], cwd=folder, stdout=subprocess.DEVNULL)
         try:
-            for _ in range(240):
-                time.sleep(0.5)
-                try:
-                    send(next(iter(cases)), {})
-                    break
-                except OSError:
-                    continue
+            wait(lambda: send(next(iter(cases)), {}))
             return {
                 path: {name: send(path, values) for name, values in requests(case) if "{id}" not in path or "id" in values}
                 for path, case in cases.items()
