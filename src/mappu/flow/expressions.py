@@ -263,6 +263,9 @@ def _index(engine: Engine, expr: n.Index, held: Value, index: n.Expr, state: Sta
         if held.origin.place in FLAT and not held.origin.path:
             # A name made at run time: which one is read cannot be told.
             return held.made_from()
+        if held.origin.place in FLAT and engine.words.language.returns_errors:
+            # One name sent several times: each is the field itself.
+            return held
         step = "[]" if key is not None or isinstance(index, n.Opaque) else "{}"
         if held.type is not None:
             step = "{}" if held.made is not None and held.made.name == "map" else "[]"

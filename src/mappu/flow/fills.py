@@ -6,7 +6,7 @@ import re
 from typing import TYPE_CHECKING
 
 from mappu.flow.state import Sent, State
-from mappu.flow.values import NOTHING, Event, Facts, Finding, Given, ModelRun, OpenRun, Origin, Read, Result, Value, all_touched
+from mappu.flow.values import FLAT, NOTHING, Event, Facts, Finding, Given, ModelRun, OpenRun, Origin, Read, Result, Value, all_touched
 from mappu.flow.words import Fill
 from mappu.inventory.model import PlaceIn
 from mappu.symbols.program import Scope, Target
@@ -142,8 +142,21 @@ def declared_type(engine: Engine, expr: n.Expr, state: State) -> Typed | None:
         elif isinstance(node, n.Variable | n.Assign):
             made = pointee(node.value) if node.value is not None else None
             if isinstance(made, n.Call):
-                type_ = made.func, found.scope
+                type_ = _made_type(engine, made, found)
     return _plain(engine, type_, state) if type_ is not None else None
+
+
+def _made_type(engine: Engine, call: n.Call, held: Target) -> Typed | None:
+    """The type of what a variable was given: made in place, or by a function."""
+    assert held.scope is not None
+    func = call.func.value if isinstance(call.func, n.Index) else call.func
+    target = engine.program.resolve(func, held.scope)
+    if target is None or not isinstance(target.node, n.Function):
+        return call.func, held.scope
+    made = engine.program.class_of(held)
+    if made is None or not isinstance(made.node, n.Class) or made.scope is None:
+        return None
+    return n.Name(call.span, made.node.name), made.scope
 
 
 def _plain(engine: Engine, type_: Typed, state: State) -> Typed | None:
@@ -212,6 +225,9 @@ def special(engine: Engine, expr: n.Call, name: str, given: Given, state: State)
     if name == ".range":
         if first.origin is None:
             return first
+        if first.origin.place in FLAT and not first.origin.path:
+            # All names there are: which they are, nobody says.
+            return first.made_from()
         is_map = first.made is not None and first.made.name == _MAP
         inner = typed(engine, Value(first.origin), element_type(first.type))
         return inner.but(via="pairs" if is_map else "numbered", attrs=first.attrs)

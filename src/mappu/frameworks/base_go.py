@@ -19,7 +19,7 @@ Mapped = Callable[[Target | None, int | None], int | None]
 # What a request of the standard library gives, which most frameworks hand on.
 REQUEST: dict[str, Any] = {
     "URL": "request", "Query": "query", "Header": "header", "Body": "body", "Form": "form", "PostForm": "form", "Cookies": "cookie",
-    "WithContext": "request", "Clone": "request", "MultipartForm": "form", "Trailer": "header",
+    "WithContext": "request", "Clone": "request", "Trailer": "header",
 }  # fmt: skip
 GETTERS: dict[str, PlaceIn] = {"FormValue": "form", "PostFormValue": "form", "PathValue": "path", "Cookie": "cookie"}
 REPLIES: dict[str, Reply] = {"WriteHeader": Reply(status=0, sends=True), "Write": Reply(sends=True), "Encode": Reply(sends=True),

@@ -13,11 +13,13 @@ from mappu.frameworks.base_links import link_of
 from mappu.frameworks.base_sites import joined
 from mappu.symbols.program import Program, Scope, Target, given_to
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import own
+from mappu.syntax.walk import own, walk
 
 MAX_STEPS = 12
 MAX_PATHS = 16
 ALL = "ALL"
+# What the members of a loop's variable stand for in one turn: by the names of both.
+Row = Mapping[tuple[str, str], n.Expr]
 
 
 class GoRouterWords(msgspec.Struct, frozen=True):
@@ -92,7 +94,7 @@ class Routers:
         self.edges: dict[int, list[Edge]] = {}
         self.hung: list[Hung] = []
         self.uses: dict[int, list[tuple[tuple[Link, ...], n.Call, Scope]]] = {}
-        self._limited: dict[int, tuple[str, ...]] = {}
+        self._limited: dict[tuple[str, int, int], tuple[n.Expr, ...]] = {}
         self._reaches: dict[int, list[tuple[str, tuple[Link, ...]]]] = {}
         self._edged: set[tuple[int, int]] = set()
         self._stripped: dict[int, str] = {}
@@ -100,21 +102,31 @@ class Routers:
         for call, scope in found:
             self._note_methods(call, scope)
             self._note_prefix(call, scope)
+        known = -1
+        while known < len(self.sites):
+            # A router handed on may be handed on again.
+            known = len(self.sites)
+            for call, scope in found:
+                self._hand_over(call, scope)
+                self._open(call, scope)
         for call, scope in found:
-            self._hand_over(call, scope)
-        for call, scope in found:
-            self._take(call, scope)
+            for row in self._turns(call, scope):
+                self._take(_filled(call, row), scope, row)
 
     # --- what hangs where ---------------------------------------------------------------------------------------------
 
     def _note_methods(self, call: n.Call, scope: Scope) -> None:
         """`.Methods("GET")` behind a route limits it."""
         if isinstance(call.func, n.Member) and call.func.name == self.words.methods:
-            listed = tuple(m for a in call.positional if (m := self.method(a, scope)) is not None)
             inner: n.Expr = call.func.value
             while isinstance(inner, n.Call):
-                self._limited.setdefault(id(inner), listed)
+                self._limited.setdefault(_key(inner, scope), call.positional)
                 inner = inner.func.value if isinstance(inner.func, n.Member) else inner.func
+
+    def _methods(self, call: n.Call, scope: Scope, row: Row) -> tuple[str, ...]:
+        """The HTTP methods that a route is limited to behind it."""
+        listed = self._limited.get(_key(call, scope), ())
+        return tuple(m for a in listed if (m := self.method(_put(a, row), scope)) is not None)
 
     def _note_prefix(self, call: n.Call, scope: Scope) -> None:
         """`http.StripPrefix("/api", router)`: the router sees a path without what stands in front."""
@@ -131,7 +143,60 @@ class Routers:
             text = name.removeprefix("Method") if name.startswith("Method") else name if name.isupper() else None
         return text.upper() if text else None
 
-    def _take(self, call: n.Call, scope: Scope) -> None:
+    def _turns(self, call: n.Call, scope: Scope) -> list[Row]:
+        """The rows of a table that a call stands in a loop over; one without anything where it stands in none."""
+        func = call.func
+        if not isinstance(func, n.Member) or func.name not in self.words.all:
+            return [{}]
+        for expr in (x for a in (*call.args, n.Arg(func)) for x in walk(a.value) if isinstance(x, n.Name)):
+            found = self.program.lookup(expr.id, scope)
+            binding = found[0][0] if found is not None else None
+            if not isinstance(binding, n.Loop) or found is None or not isinstance(binding.over, n.Call):
+                continue
+            rows = self._table(binding.over.args[0].value, found[1])
+            if rows and all(r is not None for r in rows):
+                return [{(expr.id, k): v for k, v in r.items()} for r in rows if r is not None]
+        return [{}]
+
+    def _table(self, expr: n.Expr, scope: Scope) -> list[dict[str, n.Expr] | None]:
+        """The rows of a list of structs written out, by the names of their members."""
+        followed = self.program.value(expr, scope)
+        if followed is not None and isinstance(followed[0], n.Call):
+            # A list of a type with a name of its own.
+            listed, holder = followed
+            assert isinstance(listed, n.Call)
+            target = self.program.resolve(listed.func, holder)
+            base = target.node.bases[0].value if target is not None and isinstance(target.node, n.Class) and target.node.bases else None
+            if target is None or target.scope is None or not isinstance(base, n.Index) or any(a.name for a in listed.args):
+                return []
+            return [self._row(a.value, holder, base.index, target.scope) for a in listed.args]
+        return [self._row(e, s) for e, s in self.program.elements(expr, scope)]
+
+    def _row(
+        self, expr: n.Expr, scope: Scope, type_: n.Expr | None = None, holder: Scope | None = None
+    ) -> dict[str, n.Expr] | None:  # fmt: skip
+        """The members of a struct written out, by name; `type_` is its type where it leaves that out."""
+        made = expr.value if isinstance(expr, n.Unary) else expr
+        if not isinstance(made, n.Call):
+            return None
+        if all(a.name is not None for a in made.args):
+            return {a.name or "": a.value for a in made.args}
+        if isinstance(made.func, n.Opaque) and type_ is not None and holder is not None:
+            target = self.program.resolve(type_.index if isinstance(type_, n.Index) else type_, holder)
+        else:
+            target = self.program.resolve(made.func, scope)
+        body = target.node.body if target is not None and isinstance(target.node, n.Class) else ()
+        names = [m.name for m in body if isinstance(m, n.Variable)]
+        return dict(zip(names, made.positional, strict=False)) if len(names) >= len(made.positional) else None
+
+    def _open(self, call: n.Call, scope: Scope) -> None:
+        """A call that hands a router to a function it is given."""
+        if isinstance(call.func, n.Member) and call.func.name in self.words.inside and call.args:
+            site = self.site_of(call.func.value, scope)
+            if site is not None:
+                self._hand_inside(site, call, scope)
+
+    def _take(self, call: n.Call, scope: Scope, row: Row) -> None:
         func, words = call.func, self.words
         if not isinstance(func, n.Member) or func.name not in words.all:
             return
@@ -142,8 +207,6 @@ class Routers:
         if name in words.uses:
             links = tuple(self.link(a, scope) for a in args if not isinstance(a, n.Literal))
             self.uses.setdefault(id(site), []).append((links, call, scope))
-        elif name in words.inside and args:
-            self._hand_inside(site, call, scope)
         elif name in words.mounts and len(args) > 1:
             child = self.site_of(args[-1], scope)
             if child is not None and child is not site:
@@ -158,9 +221,9 @@ class Routers:
             methods = [self.method(a, scope) for a, _ in self.program.elements(args[0], scope)] or [self.method(args[0], scope)]
             self._hang(site, tuple(m for m in methods if m), args[1], args[2:], call, scope)
         elif name in words.plain and len(args) > 1 and self.site_of(args[-1], scope) is None:
-            self._hang(site, self._limited.get(id(call), ()), args[0], args[1:], call, scope)
+            self._hang(site, self._methods(call, scope, row), args[0], args[1:], call, scope)
         elif name in words.ends and args:
-            self._end(site, call, scope)
+            self._end(site, call, scope, row)
 
     def _hang(self, site: Site, methods: tuple[str, ...], path: n.Expr, handlers: tuple[n.Expr, ...], call: n.Call,
               scope: Scope) -> None:  # fmt: skip
@@ -180,7 +243,7 @@ class Routers:
             text = text[text.index("/") :]
         self.hung.append(Hung(site, found, text, tuple(links), call, scope))
 
-    def _end(self, site: Site, call: n.Call, scope: Scope) -> None:
+    def _end(self, site: Site, call: n.Call, scope: Scope, row: Row) -> None:
         """`r.Methods("GET").Path("/x").HandlerFunc(h)`."""
         inner: n.Expr = call.func
         path = None
@@ -190,7 +253,8 @@ class Routers:
             if isinstance(inner, n.Member) and inner.name in self.words.paths and chained.positional:
                 path = chained.positional[0]
         if path is not None:
-            self._hang(site, self._limited.get(id(call), self._in_chain(call, scope)), path, call.positional, call, scope)
+            methods = self._methods(call, scope, row) or self._in_chain(call, scope)
+            self._hang(site, methods, path, call.positional, call, scope)
 
     def _in_chain(self, call: n.Call, scope: Scope) -> tuple[str, ...]:
         inner: n.Expr = call
@@ -250,6 +314,9 @@ class Routers:
             # The package itself has one.
             return self._site(target.name, scope, True) if target.name in self.words.packages else None
         node = target.node
+        if id(node) in self.sites:
+            # Whatever its type says: a router was handed to it.
+            return self.sites[id(node)]
         if isinstance(node, n.Variable | n.Assign):
             value = given_to(node, target.name.rpartition(".")[2])
             found = self.site_of(value, target.scope, steps + 1) if value is not None else None
@@ -321,6 +388,9 @@ class Routers:
             target = self.program.resolve(call.func, scope) if site is not None else None
             if site is None or target is None or target.scope is None:
                 continue
+            target = self.program.method(target, len(call.args))
+            if target.scope is None:
+                continue
             if isinstance(target.node, n.Class):
                 kept = self.program.member(target, arg.name) if arg.name is not None else None
                 if kept is not None and isinstance(kept.node, n.Variable) and kept.scope is not None:
@@ -359,6 +429,29 @@ class Routers:
         for links, used, holder in self.uses.get(id(site), ()):
             if holder.module is not scope.module or used.span.end < call.span.end:
                 yield from links
+
+
+def _key(call: n.Call, scope: Scope) -> tuple[str, int, int]:
+    return scope.module.path, call.span.start, call.span.end
+
+
+def _filled(call: n.Call, row: Row) -> n.Call:
+    """The call with what it takes from a row written out."""
+    if not row:
+        return call
+    return n.Call(call.span, _put(call.func, row), tuple(n.Arg(_put(a.value, row), a.name, a.spread) for a in call.args))
+
+
+def _put(expr: n.Expr, row: Row) -> n.Expr:
+    if not row:
+        return expr
+    if isinstance(expr, n.Member) and isinstance(expr.value, n.Name) and (expr.value.id, expr.name) in row:
+        return row[expr.value.id, expr.name]
+    if isinstance(expr, n.Member):
+        return n.Member(expr.span, _put(expr.value, row), expr.name)
+    if isinstance(expr, n.Binary):
+        return n.Binary(expr.span, expr.op, _put(expr.left, row), _put(expr.right, row))
+    return _filled(expr, row) if isinstance(expr, n.Call) else expr
 
 
 def _may_make(call: n.Call, words: GoRouterWords) -> bool:

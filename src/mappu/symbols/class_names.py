@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, cast
 
 from mappu.symbols.scopes import MAX_STEPS, Scope, Target
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import dotted
+from mappu.syntax.walk import dotted, own
 
 if TYPE_CHECKING:
     from mappu.symbols.names import ClassFinder, Names
@@ -84,6 +84,26 @@ def parts(names: Names, target: Target) -> Iterator[Target]:
         for stmt in inner.module.body if inner is not None else ():
             if isinstance(stmt, n.Class) and stmt.form == "part" and stmt.name == target.node.name:
                 yield Target(target.name, stmt, inner)
+
+
+def made_by(names: Names, target: Target, steps: int) -> Target | None:
+    """The class that a function makes and gives back, where it is one and the same."""
+    node, scope = target.node, target.scope
+    if not isinstance(node, n.Function) or scope is None:
+        return None
+    inner = names.scope_of(node, scope)
+    found = []
+    for stmt in own(*node.body):
+        if isinstance(stmt, n.Leave) and stmt.kind == "return" and stmt.value is not None:
+            value = stmt.value.items[0] if isinstance(stmt.value, n.Items) and stmt.value.items else stmt.value
+            value = value.value if isinstance(value, n.Unary) else value
+            made = names.resolve(value.func, inner, steps + 1) if isinstance(value, n.Call) else None
+            if made is None and isinstance(value, n.Name):
+                held = names.resolve(value, inner, steps + 1)
+                made = names.class_of(held, steps + 1) if held is not None else None
+            if made is not None and isinstance(made.node, n.Class):
+                found.append(made)
+    return found[0] if len({id(f.node) for f in found}) == 1 else None
 
 
 def method(names: Names, target: Target, count: int) -> Target:

@@ -405,7 +405,11 @@ class Names:
             made = self.resolve(func, scope, steps + 1)
             if made is not None and isinstance(made.node, n.Function) and made.scope is not None:
                 returns = _given_back(made.node.returns, node, target.name.rpartition(".")[2])
-                return self._class_named(returns, made.scope, steps + 1)
+                found = self._class_named(returns, made.scope, steps + 1)
+                if found is not None and isinstance(found.node, n.Class) and found.node.form == "interface":
+                    # What it says it gives back is less than what it makes.
+                    return class_names.made_by(self, made, steps + 1) or found
+                return found
             if made is not None and (made.scope is None or isinstance(made.node, n.Class)):
                 return made
         return None

@@ -13,6 +13,8 @@ import tree_sitter_go
 from mappu.syntax import nodes as n
 from mappu.syntax.lowering import MAX_ITEMS, Lowering
 
+# What `new` is written as where it is read as any other function.
+NEW = "neW"
 _OPERATORS = {"&&": "and", "||": "or"}
 _ESCAPES = {"n": "\n", "t": "\t", "r": "\r", "b": "\b", "f": "\f", "a": "\a", "v": "\v"}
 _WORDS: dict[str, n.LiteralValue] = {"true": True, "false": False, "nil": None}
@@ -67,7 +69,9 @@ class Expressions(Lowering):
         if given is not None:
             func = n.Index(span, func, self.type_args(given))
         args = self.args(self.field(node, "arguments"))
-        if isinstance(func, n.Name) and func.id in ("new", "make") and args:
+        if isinstance(func, n.Name) and func.id == NEW and args and not isinstance(args[0].value, n.Name | n.Member | n.Index):
+            return args[0].value
+        if isinstance(func, n.Name) and func.id in ("new", "make", NEW) and args:
             return self.made(span, func.id, args[0].value)
         return n.Call(span, func, args)
 
