@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from http import HTTPStatus
 from typing import TYPE_CHECKING
 
+from mappu.flow import branches
 from mappu.flow.state import Exit, Frame, Handler, Outcome, State
 from mappu.flow.values import NOTHING, Result, Value
 from mappu.flow.words import Errors
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
 PASSED = Result("unknown")
 OWN_STATUS = -1
 
+_ERROR_MAKER = re.compile(r"(?i)err|fail|bad|invalid|wrap|forbid|unauthor|notfound|reject|problem|abort|fault")
 _STATUSES = {s.name: s.value for s in HTTPStatus} | {"UNPROCESSABLE_CONTENT": 422, "CONTENT_TOO_LARGE": 413,
                                                       "TEAPOT": 418, "REQUEST_URI_TOO_LONG": 414}  # fmt: skip
 
@@ -39,10 +41,14 @@ def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
         outcome.exits.append(Exit(kind, raised(engine, stmt.value, value, place), place, value))
     else:
         value = engine.value(stmt.value, state) if stmt.value is not None else NOTHING
-        if value.role == "error" and engine.words.answers_errors and (len(engine.frames) == 1 or engine.frame.goes_on):
-            # Given back to the framework, which answers it.
-            effect = thrown(engine, value.made, value.status, place)
-            if value.truth or value.status is not None:
+        if engine.words.language.returns_errors and value.truth is None and _makes_an_error(stmt.value):
+            value = value.but(truth=True)
+        if engine.words.answers_errors and (len(engine.frames) == 1 or engine.frame.goes_on):
+            # Given back to the framework, which answers what is an error.
+            effect = thrown(engine, value.made if value.role == "error" else None, value.status, place)
+            for finding in value.facts.if_false if value.facts is not None and not value.truth else ():
+                branches.settle(engine, finding, effect, state, value.message)
+            if value.role == "error" and (value.truth or value.status is not None):
                 outcome.exits.append(Exit("return", effect, place, value, state.sent))
                 return outcome
         status = value.status if value.role == "answer" else None
@@ -62,6 +68,12 @@ def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
         outcome.exits.append(Exit("raise again" if again else "return", effect, place, value, state.sent))
         outcome.passed = again
     return outcome
+
+
+def _makes_an_error(expr: n.Expr | None) -> bool:
+    """True for a call that by its name makes an error, as the last of what is given back."""
+    last = expr.items[-1] if isinstance(expr, n.Items) and expr.items else expr
+    return isinstance(last, n.Call) and _ERROR_MAKER.search(dotted(last.func) or "") is not None
 
 
 def raised(engine: Engine, expr: n.Expr | None, value: Value, place: Place, passed: bool = False) -> Result:

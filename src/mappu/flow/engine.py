@@ -270,7 +270,7 @@ class Engine:
             case n.Items(items=items):
                 exprs = source.items if isinstance(source, n.Items) and len(source.items) == len(items) else None
                 for i, item in enumerate(items):
-                    self.bind(item, self.value(exprs[i], state) if exprs else self.part(value, i), state)
+                    self.bind(item, self.value(exprs[i], state) if exprs else self.part(value, i, len(items)), state)
             case n.Entries():
                 self.take_apart(target, value, state)
             case n.Bind(target=inner):
@@ -302,8 +302,8 @@ class Engine:
             else:
                 self.bind(inner, held, state)
 
-    def part(self, value: Value, position: int) -> Value:
-        """What the name at `position` gets when a value is taken apart."""
+    def part(self, value: Value, position: int, count: int) -> Value:
+        """What the name at `position`, of so many, gets when a value is taken apart."""
         if value.via == "pairs" and value.origin is not None:
             step = value.origin.child("{}")
             return Value(step, via="key") if position == 0 else Value(step, made=value.made, type=value.type)
@@ -312,8 +312,10 @@ class Engine:
         if value.via == "numbered" and value.origin is not None:
             return Value(value.origin, made=value.made, type=value.type)
         if value.parts:
-            held = value.parts[position] if position < len(value.parts) else NOTHING
-            last = position == len(value.parts) - 1
+            last = position == count - 1
+            # The last of them tells how it went.
+            at = len(value.parts) - 1 if last else position
+            held = value.parts[at] if at < len(value.parts) - (0 if last else 1) else NOTHING
             return held.but(facts=value.facts) if last and value.facts is not None else held
         if self.words.language.returns_errors and value.facts is not None and position == 0:
             return value

@@ -90,11 +90,15 @@ class Echo(GoFramework):
                 return None
             return RunWord(call.positional[0], scope, call.positional[0], False, thrown, None, FAILED, frozenset({OWN}))
 
+        # One of the service's own may answer anything with anything.
+        otherwise = 0 if any(b"HTTPErrorHandler" in s.module.source for s in service.scopes) else None
+
         def mapped(target: Target | None, own: int | None) -> int | None:
             name = target.name if target is not None else ""
             if name == _BOUND:
                 return 400
-            return int(name.split()[1]) if name.startswith(f"{_ERROR} ") else own
+            given = int(name.split()[1]) if name.startswith(f"{_ERROR} ") else own
+            return otherwise if given is None else given
 
         own: dict[str, Any] = {
             "request": {**base_go.REQUEST, "Request": "request", "QueryParams": "query", "FormParams": "form"},

@@ -47,8 +47,11 @@ class Fiber(GoFramework):
     )  # fmt: skip
 
     def words(self, service: Service) -> Words:
+        # One of the service's own may answer anything with anything.
+        otherwise = 0 if any(b"ErrorHandler" in s.module.source for s in service.scopes) else None
+
         def mapped(target: Target | None, own: int | None) -> int | None:
-            return own
+            return otherwise if own is None else own
 
         own: dict[str, Any] = {
             "request": {**base_go.REQUEST, "Body": "body", "Request": "request", "Bind": "request", "BodyRaw": "body"},

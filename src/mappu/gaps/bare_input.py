@@ -155,6 +155,7 @@ def _single(route: RouteEvidence, found: FieldEvidence) -> Gap:
         sinks = [s for s in sinks if s.what in _READ_AS_CODE]
     end = _reaches(sinks, where) if sinks else "nothing checks its type or its value"
     name = field.path.replace("-", "_").replace(".", "_")
+    what = f"the {label} `{field.path}` {how}" if field.path != "*" else f"all {label}s are read by hand"
     fix = remedy(route, f"bind-{field.place}", name=name)
-    return gap_on(kind, route, found, where, f"the {label} `{field.path}` {how}, and {end}", fix,
+    return gap_on(kind, route, found, where, f"{what}, and {end}", fix,
                   "high" if sinks else "medium")  # fmt: skip

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from mappu.flow.values import Event, ModelRun
 from mappu.gaps.base import gap, remedy
 from mappu.inventory.model import Gap, Place, PlaceIn
+from mappu.pipeline.assemble import BODILESS
 from mappu.pipeline.evidence import FieldEvidence, RouteEvidence, Scan
 
 
@@ -13,7 +14,7 @@ def seen(scan: Scan, kind: str, closed_by: str) -> Iterator[Gap]:
     for route in scan.routes:
         places: dict[tuple[str, int], Event] = {}
         for event in route.report.events:
-            if event.kind == kind and not _cannot_be(route, event):
+            if event.kind == kind and not _cannot_be(route, event) and not _has_no_body(route, event):
                 places.setdefault((event.place.file, event.place.line), event)
         alike: dict[tuple[object, ...], list[Event]] = {}
         for event in places.values():
@@ -32,6 +33,12 @@ def seen(scan: Scan, kind: str, closed_by: str) -> Iterator[Gap]:
             )
             yield gap(kind, route, first.place, first.why + also, remedy(route, closed_by), field=field, place=place,
                       severity=first.severity)  # fmt: skip
+
+
+def _has_no_body(route: RouteEvidence, event: Event) -> bool:
+    """True where the event is about a body that code shared with other routes reads, and a request of this one has none."""
+    bodiless = route.endpoint.method in BODILESS and event.origin is not None and event.origin.place in ("body", "form")
+    return bodiless and all(f.origin.place not in ("body", "form") for f in route.fields)
 
 
 def _cannot_be(route: RouteEvidence, event: Event) -> bool:

@@ -232,7 +232,7 @@ class Assembly:
         if shape is None:
             self.service.note_place(run.place, f"the type that is decoded here could not be followed: {run.place.text}")
             draft.escape = draft.escape or Escape(run.origin, run.place, "its type could not be followed")
-        elif draft.raw and shape.type not in ("any", "object"):
+        elif draft.raw and run.result.effect == "rejects":
             draft.type = shape.type
 
     def nearest(self, origin: Origin) -> Draft | None:
@@ -375,7 +375,7 @@ class Assembly:
                 carried = name in _TRANSPORT or name.startswith(_TRANSPORT_STARTS) or _CREDENTIAL.search(name)
                 strange = laid.place == "path" and f"{{{laid.path}" not in self.route.path
                 bodiless = (
-                    self.route.method in _BODILESS and laid.place in ("body", "form") and not self.own(draft.read)
+                    self.route.method in BODILESS and laid.place in ("body", "form") and not self.own(draft.read)
                 )
                 if (laid.place in ("header", "cookie") and carried) or _KEY.search(name) or strange or bodiless:
                     del self.drafts[key]
@@ -392,7 +392,7 @@ _TRANSPORT = frozenset({"accept", "host", "authorization", "user-agent", "refere
                         "te", "expect", "forwarded", "via", "date", "upgrade", "proxy-authorization", "*"})  # fmt: skip
 _CREDENTIAL = re.compile(r"auth|token|api-?_?key|session|signature|csrf|xsrf|jwt|secret|credential|^sid$")
 _KEY = re.compile(r"^(?:x-)?api[-_]?key$|^authorization$|csrf|xsrf")
-_BODILESS = frozenset({"GET", "HEAD", "OPTIONS", "DELETE"})
+BODILESS = frozenset({"GET", "HEAD", "OPTIONS", "DELETE"})
 _TRANSPORT_STARTS = ("accept-", "content-", "if-", "x-forwarded-", "sec-", "x-real-", "access-control-", "cache-")
 
 

@@ -35,7 +35,7 @@ def gather(assembly: Assembly, runs: list[ModelRun]) -> None:
 
 def _decode(assembly: Assembly, run: ModelRun, runs: list[ModelRun]) -> None:
     shape = assembly.shape_of(run)
-    if shape is None or not (shape.fields or shape.items or shape.values):
+    if shape is None or not (shape.fields or shape.items or shape.values) or _is_free(shape):
         assembly.whole(run, shape)
         return
     if run.strict:
@@ -62,6 +62,12 @@ def _decode(assembly: Assembly, run: ModelRun, runs: list[ModelRun]) -> None:
         draft.not_null = not element and _is_asked_for(laid.shape, laid, runs)
         draft.demanded = draft.not_null or (laid.place == "path" and laid.path != WHOLE)
         _place(assembly, draft)
+
+
+def _is_free(shape: Shape) -> bool:
+    """A map with anything in it."""
+    inside = shape.values
+    return inside is not None and inside.type == "any" and inside.known and not inside.rules and not shape.fields
 
 
 def _place(assembly: Assembly, draft: Draft) -> None:
