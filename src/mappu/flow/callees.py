@@ -42,6 +42,8 @@ def inline(
     ):
         # No client data goes in, or only what was found by it: what comes back is of interest only by its type.
         answer = _answer_of(engine, function, target.scope)
+        if answer is None and engine.words.language.returns_errors:
+            answer = fills.error_with_status(engine, expr, target)
         if answer is not None:
             return answer
         looked_up = [v.taints for v in carries if v.role == "lookup"]
@@ -226,12 +228,13 @@ def caught(engine: Engine, expr: n.Call, promise: n.Expr, state: State) -> Value
 def _answer_of(engine: Engine, function: n.Function, scope: Scope) -> Value | None:
     """The response or error that a function makes and gives back, where it always is one of the same status."""
     key = id(function)
-    if key not in engine.answers and not _may_answer(function, scope):
+    if key not in engine.answers and not (engine.words.language.returns_errors or _may_answer(function, scope)):
         engine.answers[key] = None
     if key not in engine.answers:
         inner = engine.program.scope_of(function, scope)
         returned = [s.value for s in walk(*function.body) if isinstance(s, n.Leave) and s.kind == "return"]
-        found = [engine.answer(e, inner) for e in returned if isinstance(e, n.Call)]
+        made = (fills.pointee(e) for e in returned if e is not None)
+        found = [engine.answer(e, inner) for e in made if isinstance(e, n.Call)]
         same = {(a.role, a.status) for a in found if a is not None}
         engine.answers[key] = found[0] if len(found) == len(returned) and len(same) == 1 and None not in found else None
     return engine.answers[key]
@@ -269,7 +272,9 @@ def construct(engine: Engine, target: Target, given: Given) -> Value:
         # A record made from an object takes over all that is in it.
         whole, attrs = given[0][1].whole or given[0][1].origin, dict(given[0][1].attrs)
     truth = True if engine.words.language.returns_errors else None
-    return Value(role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole, truth=truth)
+    return Value(
+        role=role, made=target, attrs=attrs, taints=all_touched([v for _, v in given]), whole=whole, truth=truth
+    )
 
 
 def _made_of(target: Target, count: int) -> list[str]:

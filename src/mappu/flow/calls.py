@@ -163,8 +163,11 @@ def _referred(engine: Engine, expr: n.Expr, scope: Scope, state: State) -> tuple
 def _callee(engine: Engine, expr: n.Call, receiver: Value, method: str | None, scope: Scope) -> Target | None:
     found = engine.program.member(receiver.made, method) if method is not None and receiver.made is not None else None
     if found is None:
-        generic = isinstance(expr.func, n.Index) and engine.words.language.returns_errors
-        found = engine.program.resolve(expr.func.value if generic else expr.func, scope)  # type: ignore[union-attr]
+        func = expr.func
+        if isinstance(func, n.Index) and engine.words.language.returns_errors:
+            # A generic function with its types.
+            func = func.value
+        found = engine.program.resolve(func, scope)
     return engine.program.method(found, len(expr.args)) if found is not None else None
 
 
@@ -404,6 +407,10 @@ def answer(engine: Engine, expr: n.Call, target: Target | None, scope: Scope) ->
         own = endings.status_made(engine, expr, target, scope)
         if own is not None:
             return Value(role="error", status=own, made=target, message=_first_text(engine, expr, scope))
+    if words.language.returns_errors and isinstance(target.node, n.Class) and fills.is_error(engine, target):
+        kept = (a.value for a in expr.args if a.name in words.status_members)
+        return Value(role="error", status=next(fills.statuses(engine, kept, scope), None), made=target, truth=True,
+                     message=_first_text(engine, expr, scope))  # fmt: skip
     base = engine.program.derives(target, words.answers)
     if base is None:
         return None

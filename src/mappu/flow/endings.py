@@ -45,10 +45,11 @@ def leave(engine: Engine, stmt: n.Leave, state: State) -> Outcome:
             value = value.but(truth=True)
         if engine.words.answers_errors and (len(engine.frames) == 1 or engine.frame.goes_on):
             # Given back to the framework, which answers what is an error.
-            effect = thrown(engine, value.made if value.role == "error" else None, value.status, place)
+            own = _own_status(engine, value)
+            effect = thrown(engine, value.made if value.role == "error" or value.truth else None, own, place)
             for finding in value.facts.if_false if value.facts is not None and not value.truth else ():
                 branches.settle(engine, finding, effect, state, value.message)
-            if value.role == "error" and (value.truth or value.status is not None):
+            if value.truth or (value.role == "error" and own is not None):
                 outcome.exits.append(Exit("return", effect, place, value, state.sent))
                 return outcome
         status = value.status if value.role == "answer" else None
@@ -87,11 +88,17 @@ def raised(engine: Engine, expr: n.Expr | None, value: Value, place: Place, pass
     if target is not None and not isinstance(target.node, n.Class):
         made = engine.program.class_of(target) if target.node is not None else None
         target = made or target
-    status = value.status
-    if status is None and "status" in "".join(value.attrs):
-        status = next((int(v.literal.value) for k, v in value.attrs.items() if k in engine.words.status_members
-                       and v.literal is not None and isinstance(v.literal.value, int)), None)  # fmt: skip
-    return thrown(engine, target, status, place, passed)
+    return thrown(engine, target, _own_status(engine, value), place, passed)
+
+
+def _own_status(engine: Engine, value: Value) -> int | None:
+    """The status that an error says it wants: told where it was made, or kept in a member."""
+    if value.status is not None:
+        return value.status
+    held = (
+        v.literal.value for k, v in value.attrs.items() if k in engine.words.status_members and v.literal is not None
+    )
+    return next((int(x) for x in held if isinstance(x, int)), None)
 
 
 def thrown(engine: Engine, target: Target | None, status: int | None, place: Place, passed: bool = False) -> Result:

@@ -18,7 +18,6 @@ from mappu.flow.values import (
     Event,
     Finding,
     Into,
-    ModelRun,
     OpenRun,
     Origin,
     Report,

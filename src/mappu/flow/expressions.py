@@ -236,7 +236,13 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
             return held.made_from().but(made=engine.program.class_of(target) if target.node is not None else None)
     if held.touched:
         return held.made_from()
-    return _global(engine, engine.program.resolve(expr, engine.scope)) if isinstance(expr, n.Member) else NOTHING
+    if not isinstance(expr, n.Member):
+        return NOTHING
+    target = engine.program.resolve(expr, engine.scope)
+    known = engine.words.language.constants.get(target.name) if target is not None and target.scope is None else None
+    if known is not None:
+        return Value(role="local", literal=n.Literal(expr.span, known))
+    return _global(engine, target)
 
 
 def _keeps(node: object) -> bool:

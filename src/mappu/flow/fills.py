@@ -3,10 +3,25 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
 from mappu.flow.state import Sent, State
-from mappu.flow.values import FLAT, NOTHING, Event, Facts, Finding, Given, ModelRun, OpenRun, Origin, Read, Result, Value, all_touched
+from mappu.flow.values import (
+    FLAT,
+    NOTHING,
+    Event,
+    Facts,
+    Finding,
+    Given,
+    ModelRun,
+    OpenRun,
+    Origin,
+    Read,
+    Result,
+    Value,
+    all_touched,
+)
 from mappu.flow.words import Fill
 from mappu.inventory.model import PlaceIn
 from mappu.symbols.program import Scope, Target
@@ -25,7 +40,7 @@ _ANYTHING = frozenset({"any", "interface{}"})
 def word_for(engine: Engine, expr: n.Call, receiver: Value, target: Target | None) -> Fill | None:
     """What a call fills a variable with, where it is one that does."""
     words, method = engine.words, expr.func.name if isinstance(expr.func, n.Member) else None
-    if receiver.role in ("request", "reply") and method in words.fills:
+    if method is not None and receiver.role in ("request", "reply") and method in words.fills:
         return words.fills[method]
     if target is not None and target.scope is None:
         found = words.fills.get(target.name) or words.language.fills.get(target.name)
@@ -53,7 +68,8 @@ def fill(engine: Engine, expr: n.Call, word: Fill, receiver: Value, state: State
     opened.taken = True
     if known:
         opened.runs = tuple(
-            ModelRun(o, opened.type, opened.scope, place, Result("unknown"), view=view, keys=word.keys, decodes=True, strict=strict)
+            ModelRun(o, opened.type, opened.scope, place, Result("unknown"), view=view, keys=word.keys, decodes=True,
+                     strict=strict)
             for o, view in sources
         )  # fmt: skip
     else:
@@ -101,10 +117,17 @@ def _hold(
         attrs = dict(before.attrs)
     fields_in = engine.words.fields_in
     for origin, view in sources[:-1] if declared is not None and fields_in is not None else ():
-        for field in fields_in(*declared, view):  # type: ignore[misc]
+        assert declared is not None
+        assert fields_in is not None
+        for field in fields_in(declared[0], declared[1], view):
             attrs[field] = typed(engine, Value(origin.child(field)), member_type(engine, held, field))
-    if before is not None and before.origin not in (None, sources[-1][0]) and declared is not None and fields_in is not None:
-        own = fields_in(*declared, sources[-1][1])
+    if (
+        before is not None
+        and before.origin not in (None, sources[-1][0])
+        and declared is not None
+        and fields_in is not None
+    ):
+        own = fields_in(declared[0], declared[1], sources[-1][1])
         for field in own:
             attrs[field] = typed(engine, Value(sources[-1][0].child(field)), member_type(engine, held, field))
         held = before
@@ -279,7 +302,9 @@ def _with_ok(engine: Engine, expr: n.Call, held: Value, state: State) -> Value:
         around = engine.value(index.value, state)
         if key.origin is not None and around.origin is None:
             called = n.Call(expr.span, index.value, (n.Arg(index.index),))
-            return Value(parts=(held, Value(facts=conditions.contained(engine, called, index.value, key, around, state))))
+            return Value(
+                parts=(held, Value(facts=conditions.contained(engine, called, index.value, key, around, state)))
+            )
     if held.origin is not None:
         there = Finding(held.origin, "notNull", None, place, presence=True)
         return Value(parts=(held, Value(facts=Facts((there,), ()))))
@@ -315,6 +340,39 @@ def text_test(engine: Engine, expr: n.Call, name: str, given: Given, state: Stat
     if name in words.list_functions and given[1][1].origin is not None:
         return Value(facts=conditions.contained(engine, expr, expr.positional[0], given[1][1], given[0][1], state))
     return None
+
+
+def is_error(engine: Engine, target: Target) -> bool:
+    """True for a type of the service's own that is an error: it has the method that all errors have."""
+    found = engine.program.member(target, "Error")
+    return found is not None and isinstance(found.node, n.Function)
+
+
+def statuses(engine: Engine, given: Iterable[n.Expr], scope: Scope) -> Iterator[int]:
+    """Yield the statuses of errors among some values, written as numbers or by the names that packages give them."""
+    known = engine.words.language.constants
+    for expr in given:
+        found = engine.program.constant(expr, scope)
+        value = found.value if found is not None else known.get(engine.program.name_of(expr, scope) or "")
+        if isinstance(value, int) and 400 <= value < 600:
+            yield value
+
+
+def error_with_status(engine: Engine, expr: n.Call, target: Target) -> Value | None:
+    """The error that a function of the service makes of a status it is handed."""
+    status = next(statuses(engine, (a.value for a in expr.args), engine.scope), None)
+    function = target.node
+    if status is None or not isinstance(function, n.Function) or target.scope is None:
+        return None
+    last = function.returns.items[-1] if isinstance(function.returns, n.Items) else function.returns
+    made = (
+        engine.program.class_of(Target("", n.Param(function.span, "", last), target.scope))
+        if last is not None
+        else None
+    )
+    if made is None or not (made.name == "error" or is_error(engine, made)):
+        return None
+    return Value(role="error", status=status, made=made, truth=True)
 
 
 def _is_error(engine: Engine, expr: n.Call, held: Value, state: State) -> Value | None:

@@ -1,7 +1,10 @@
 """Go's own words for the flow engine: what its built-in calls and those of its standard library mean."""
 
+from http import HTTPStatus
+
 from mappu.flow.values import SinkKind
 from mappu.flow.words import Errors, Fill, Language
+from mappu.inventory.model import ConstraintKind
 
 _SINKS: dict[str, SinkKind] = {
     **{f"os.{x}": "file path" for x in ("Open", "OpenFile", "Create", "ReadFile", "WriteFile", "Remove", "RemoveAll", "Mkdir",
@@ -11,7 +14,12 @@ _SINKS: dict[str, SinkKind] = {
 }  # fmt: skip
 _JSON = ("encoding/json", "github.com/goccy/go-json", "github.com/bytedance/sonic", "github.com/json-iterator/go",
          "encoding/xml", "gopkg.in/yaml", "gopkg.in/yaml.v3", "gopkg.in/yaml.v2", "sigs.k8s.io/yaml")  # fmt: skip
-_INTEGER, _NUMBER = ("type", "integer"), ("type", "number")
+# By the names that Go gives them: `StatusBadRequest`.
+_STATUSES = {
+    "Status" + "".join(w.capitalize() if w != "OK" else w for w in s.name.split("_")): s.value for s in HTTPStatus
+}  # fmt: skip
+_INTEGER: tuple[ConstraintKind, object] = ("type", "integer")
+_NUMBER: tuple[ConstraintKind, object] = ("type", "number")
 
 language = Language(
     sizes=frozenset({"len", "unicode/utf8.RuneCountInString", "unicode/utf8.RuneCount"}),
@@ -31,8 +39,10 @@ language = Language(
     errors=Errors({"error": ""}, {}, "error"),
     assertion="",
     collections=frozenset(),
-    pure=frozenset({"len", "cap", "Sprintf", "Sprint", "Sprintln", "Itoa", "FormatInt", "FormatFloat", "Join", "Split", "Contains",
-                    "HasPrefix", "HasSuffix", "EqualFold", "Index", "Fields", "Replace", "ReplaceAll", "Repeat", "Before", "After",
+    pure=frozenset({"len", "cap", "Sprintf", "Sprint", "Sprintln", "Itoa", "FormatInt", "FormatFloat", "Join", "Split",
+                    "Contains",
+                    "HasPrefix", "HasSuffix", "EqualFold", "Index", "Fields", "Replace", "ReplaceAll", "Repeat", "Before",
+                    "After",
                     "Equal", "IsZero", "Format", "Unix", "Now", "Since", "Sub", "Marshal", "MarshalIndent", "print", "println",
                     "max", "min", "Abs", "Is", "As", "TypeOf", "ValueOf", "DeepEqual", "Sort", "copy", "delete", "Done",
                     "Context", "WithContext", "Background", "WithTimeout", "Printf", "Println", "Fprintf", "Fprintln", "Fprint",
@@ -76,6 +86,7 @@ language = Language(
         "encoding/base64.StdEncoding.DecodeString": (0, "format", "base64"), "encoding/hex.DecodeString": (0, "format", "hex"),
     },
     constants={
+        **{f"{p}.{name}": code for name, code in _STATUSES.items() for p in ("net/http", "github.com/gofiber/fiber")},
         **{f"net/http.Method{m.capitalize()}": m for m in ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")},
         **{f"github.com/gofiber/fiber.Method{m.capitalize()}": m for m in ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE")},
     },

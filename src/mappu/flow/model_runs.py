@@ -70,7 +70,13 @@ def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value, state: State)
     built: dict[str, Value] = {}
     inner = fills.pointee(run.argument)
     name = inner.id if isinstance(inner, n.Name) else None
-    if engine.words.language.returns_errors and origin is None and name is not None and not held.attrs and not held.touched:
+    if (
+        engine.words.language.returns_errors
+        and origin is None
+        and name is not None
+        and not held.attrs
+        and not held.touched
+    ):
         # Nothing of what the client sent is in it yet.
         engine.frame.early[name] = place
         return Value(role="error", made=Target(run.throws))

@@ -8,7 +8,7 @@ import msgspec
 
 from mappu.flow import endings
 from mappu.flow.state import Sent, State
-from mappu.flow.values import ALL, Event, Given, Result, Value
+from mappu.flow.values import ALL, Effect, Event, Given, Result, Value
 from mappu.flow.words import Reply
 from mappu.symbols.program import Target
 from mappu.syntax import nodes as n
@@ -120,12 +120,12 @@ def judge(engine: Engine) -> None:
     for run in engine.open_runs:
         if run.settled:
             continue
-        sent = by_itself.get(id(run))
-        if sent is not None:
-            carries = Result("carries-on" if sent.carried else "rejects", sent.status, sent.place)
+        own = by_itself.get(id(run))
+        if own is not None:
+            carries = Result("carries-on" if own.carried else "rejects", own.status, own.place)
             report.runs.extend(run.ended(carries))
             continue
-        effect = "unknown" if run.looked else "swallowed"
+        effect: Effect = "unknown" if run.looked else "swallowed"
         if run.limit is not None:
             if not run.looked and run.origin not in engine.bounded:
                 # Where it is held against a limit, what is no such value is dealt with as nought is.
@@ -136,7 +136,7 @@ def judge(engine: Engine) -> None:
         if run.origin == ALL and effect == "swallowed":
             why = "the request is checked before, and nothing acts on the outcome here"
             engine.event(Event("ignored-outcome", run.place, why))
-        report.runs.extend(run.ended(Result(effect)))  # type: ignore[arg-type]
+        report.runs.extend(run.ended(Result(effect)))
         if run.runs and not run.looked:
             why = "the error that this gives back is never looked at, and the handler goes on with what there is"
             engine.event(Event("ignored-outcome", run.place, why, run.origin))

@@ -250,7 +250,8 @@ class Write(msgspec.Struct, frozen=True, eq=False):
 
 
 class Event(msgspec.Struct, frozen=True):
-    """Something the flow engine saw that is a fault by itself. `presence` and `asserted` are its finding's; `severity` where it is
+    """Something the flow engine saw that is a fault by itself. `presence` and `asserted` are its finding's; `severity` where
+    it is
     not the usual one."""
 
     kind: Literal["no-stop", "late-check", "ignored-outcome", "server-error"]

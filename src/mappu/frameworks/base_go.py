@@ -18,7 +18,8 @@ CHECKERS = ("valid", "check", "verify", "ensure", "assert", "sanit", "guard")
 Mapped = Callable[[Target | None, int | None], int | None]
 # What a request of the standard library gives, which most frameworks hand on.
 REQUEST: dict[str, Any] = {
-    "URL": "request", "Query": "query", "Header": "header", "Body": "body", "Form": "form", "PostForm": "form", "Cookies": "cookie",
+    "URL": "request", "Query": "query", "Header": "header", "Body": "body", "Form": "form", "PostForm": "form",
+    "Cookies": "cookie",
     "WithContext": "request", "Clone": "request", "Trailer": "header",
 }  # fmt: skip
 GETTERS: dict[str, PlaceIn] = {"FormValue": "form", "PostFormValue": "form", "PathValue": "path", "Cookie": "cookie"}
@@ -52,7 +53,9 @@ def words(service: Service, mapped: Mapped, errors: Mapping[str, int], **own: An
     own_runs, by_vocabulary = own.pop("runs", None), running(reader, used)
     defaults: dict[str, Any] = {
         "request": REQUEST, "request_types": frozenset(), "broken": {}, "answers": {}, "status_member": "", "dumps": frozenset(),
-        "getters": GETTERS, "replies": REPLIES, "answerers": ANSWERERS, "readers": READERS, "sends": True,
+        "getters": GETTERS, "replies": REPLIES, "answerers": ANSWERERS, "readers": READERS, "sends": True, "answers_errors": True,
+        "status_members": frozenset({"Status", "StatusCode", "Code", "HTTPStatus", "HttpStatus", "HTTPCode", "HttpCode", "status",
+                                     "code", "statusCode"}),
     }  # fmt: skip
     return Words(
         language=language, errors=errors, mapped=mapped, runs=runs, casts=casting(reader, used), known_errors=known_errors(),
@@ -68,7 +71,7 @@ def known_errors() -> Errors:
     return errors_of(language, vocabularies_of(LANGUAGE))
 
 
-def no_answer(target: Target | None, own: int | None) -> int | None:
-    """The status of an error that the handler has to answer by itself: none."""
-    return own
-
+def by_itself(target: Target | None, own: int | None) -> int | None:
+    """The status of an error that a handler gives back to a function of the service around it: the error's own, or one that
+    cannot be told."""
+    return own if own is not None else 0

@@ -133,7 +133,9 @@ class GoFramework:
                 types[param.name] = made
         if not replies and not requests and function.body:
             return None
-        return Entry(function, holder, {}, types, frozenset(requests), {}, replies=frozenset(replies), made_by=link.made_by)
+        return Entry(
+            function, holder, {}, types, frozenset(requests), {}, replies=frozenset(replies), made_by=link.made_by
+        )
 
     def runs(self, service: Service, route: Route, taken: Taken) -> Ran:
         """The router checks what the path says of its parameters; all else is up to the handler."""
@@ -145,4 +147,3 @@ class GoFramework:
 
 def _is_method(expr: n.Expr) -> bool:
     return isinstance(expr, n.Member) and expr.name == "Method" and (dotted(expr) or "").count(".") <= 2
-

@@ -20,6 +20,8 @@ MAX_PATHS = 16
 ALL = "ALL"
 # What the members of a loop's variable stand for in one turn: by the names of both.
 Row = Mapping[tuple[str, str], n.Expr]
+# Arguments, each with the scope that it is seen from.
+Given = list[tuple[n.Expr, Scope]]
 
 
 class GoRouterWords(msgspec.Struct, frozen=True):
@@ -27,7 +29,8 @@ class GoRouterWords(msgspec.Struct, frozen=True):
 
     - `types`: the types of routers, to whether one is reached by itself; `makers` are the functions that make those.
     - `verbs` to their HTTP method. `named` take the method first; `plain` take none, or have it in the path.
-    - `groups` give a router below a path, `same` the same one again, `inside` hand one to a function, `mounts` hang one below a path.
+    - `groups` give a router below a path, `same` the same one again, `inside` hand one to a function, `mounts` hang one
+    below a path.
     - `uses` put functions in front of what comes behind. `first` where the handler comes before the functions in front of it.
     - `methods` limit a route made by `plain` to HTTP methods; `paths` give such a route its path, `ends` its handler.
     - `packages`: functions of a package that are methods of a router that the package has.
@@ -98,8 +101,10 @@ class Routers:
         self._reaches: dict[int, list[tuple[str, tuple[Link, ...]]]] = {}
         self._edged: set[tuple[int, int]] = set()
         self._stripped: dict[int, str] = {}
+        self._by_name: dict[str, list[tuple[n.Call, Scope]]] = {}
         found = [pair for top in service.scopes for pair in _calls(self.program, top, top.module.body)]
         for call, scope in found:
+            self._by_name.setdefault(_last_name(call.func), []).append((call, scope))
             self._note_methods(call, scope)
             self._note_prefix(call, scope)
         known = -1
@@ -166,8 +171,17 @@ class Routers:
             listed, holder = followed
             assert isinstance(listed, n.Call)
             target = self.program.resolve(listed.func, holder)
-            base = target.node.bases[0].value if target is not None and isinstance(target.node, n.Class) and target.node.bases else None
-            if target is None or target.scope is None or not isinstance(base, n.Index) or any(a.name for a in listed.args):
+            base = (
+                target.node.bases[0].value
+                if target is not None and isinstance(target.node, n.Class) and target.node.bases
+                else None
+            )
+            if (
+                target is None
+                or target.scope is None
+                or not isinstance(base, n.Index)
+                or any(a.name for a in listed.args)
+            ):
                 return []
             return [self._row(a.value, holder, base.index, target.scope) for a in listed.args]
         return [self._row(e, s) for e, s in self.program.elements(expr, scope)]
@@ -215,24 +229,74 @@ class Routers:
                 self._edge(child, Edge(site, prefix, (), call, scope))
             elif name not in words.plain:
                 self.service.note(call, scope, "what is mounted here could not be followed")
-        if name in words.verbs and args:
-            self._hang(site, (words.verbs[name],), args[0], args[1:], call, scope)
-        elif name in words.named and len(args) > 2:
-            methods = [self.method(a, scope) for a, _ in self.program.elements(args[0], scope)] or [self.method(args[0], scope)]
-            self._hang(site, tuple(m for m in methods if m), args[1], args[2:], call, scope)
-        elif name in words.plain and len(args) > 1 and self.site_of(args[-1], scope) is None:
-            self._hang(site, self._methods(call, scope, row), args[0], args[1:], call, scope)
-        elif name in words.ends and args:
+        for given in self._handed_in([(a, scope) for a in args], scope):
+            self._hang_given(site, name, given, call, scope, row)
+
+    def _handed_in(self, args: Given, scope: Scope, depth: int = 0) -> list[Given]:
+        """The arguments of a call, where a function of the service stands around it that is handed them: once for each call of
+        that."""
+        own = [p for e, s in args for x in _summands(e) if (p := self._param(x, s)) is not None]
+        function = own[0][1].owner if own else None
+        if not isinstance(function, n.Function) or not function.name or depth > 2:
+            return [args]
+        names = [p.name for p in function.params]
+        shift = 1 if own[0][1].parent is not None and isinstance(own[0][1].parent.owner, n.Class) else 0
+        found: list[Given] = []
+        for call, holder in self._by_name.get(function.name, ()):
+            target = self.program.resolve(call.func, holder)
+            if target is None or target.node is not function:
+                continue
+            given = dict(zip(names[shift:], call.args, strict=False))
+            rest = list(call.args[len(names) - shift - 1 :]) if function.params[-1].kind == "rest" else []
+            row: Given = []
+            for expr, inner in args:
+                param = self._param(expr, inner)
+                if isinstance(expr, n.Binary):
+                    texts = [
+                        self.path(given[p[0].name].value, holder) if (p := self._param(x,
+                        inner)) is not None and p[0].name in given
+                        else self.path(x, inner) for x in _summands(expr)
+                    ]  # fmt: skip
+                    row.append((n.Literal(expr.span, "".join(texts)), inner))
+                elif param is None or param[0].name not in given:
+                    row.append((expr, inner))
+                elif param[0].kind == "rest":
+                    row.extend((a.value, holder) for a in rest)
+                else:
+                    row.append((given[param[0].name].value, holder))
+            found.extend(self._handed_in(row, holder, depth + 1))
+        return found or [args]
+
+    def _param(self, expr: n.Expr, scope: Scope) -> tuple[n.Param, Scope] | None:
+        """The parameter of a function around that an expression names."""
+        target = self.program.resolve(expr, scope) if isinstance(expr, n.Name) else None
+        if target is None or target.scope is None or not isinstance(target.node, n.Param):
+            return None
+        return target.node, target.scope
+
+    def _hang_given(self, site: Site, name: str, given: Given, call: n.Call, scope: Scope, row: Row) -> None:
+        words = self.words
+        if name in words.verbs and given:
+            self._hang(site, (words.verbs[name],), given, call, scope)
+        elif name in words.named and len(given) > 2:
+            first, holder = given[0]
+            methods = [self.method(a, s) for a, s in self.program.elements(first, holder)] or [
+                self.method(first, holder)
+            ]
+            self._hang(site, tuple(m for m in methods if m), given[1:], call, scope)
+        elif name in words.plain and len(given) > 1 and self.site_of(*given[-1]) is None:
+            self._hang(site, self._methods(call, scope, row), given, call, scope)
+        elif name in words.ends and given:
             self._end(site, call, scope, row)
 
-    def _hang(self, site: Site, methods: tuple[str, ...], path: n.Expr, handlers: tuple[n.Expr, ...], call: n.Call,
-              scope: Scope) -> None:  # fmt: skip
-        links = [self.link(h, scope) for h in handlers]
+    def _hang(self, site: Site, methods: tuple[str, ...], given: Given, call: n.Call, scope: Scope) -> None:
+        """Note a route: its path, and the functions behind that."""
+        links = [self.link(*h) for h in given[1:]]
         if not links:
             return
         if self.words.first:
             links = [*links[1:], links[0]]
-        text = self.path(path, scope)
+        text = self.path(*given[0])
         found = tuple(m for m in methods if m != ALL)
         verb, blank, rest = text.partition(" ")
         if blank and verb.isupper():
@@ -254,7 +318,7 @@ class Routers:
                 path = chained.positional[0]
         if path is not None:
             methods = self._methods(call, scope, row) or self._in_chain(call, scope)
-            self._hang(site, methods, path, call.positional, call, scope)
+            self._hang(site, methods, [(path, scope), *((a, scope) for a in call.positional)], call, scope)
 
     def _in_chain(self, call: n.Call, scope: Scope) -> tuple[str, ...]:
         inner: n.Expr = call
@@ -341,7 +405,9 @@ class Routers:
             return self._site(call, scope, True)
         if name == "net/http.StripPrefix" and len(call.positional) == 2:
             return self.site_of(call.positional[1], scope, steps + 1)
-        if isinstance(func, n.Member) and (func.name in words.groups or func.name in words.same or func.name in words.paths):
+        if isinstance(func, n.Member) and (
+            func.name in words.groups or func.name in words.same or func.name in words.paths
+        ):
             above = self.site_of(func.value, scope, steps + 1)
             if above is None:
                 return None
@@ -431,6 +497,18 @@ class Routers:
                 yield from links
 
 
+def _last_name(func: n.Expr) -> str:
+    inner = func.value if isinstance(func, n.Index) else func
+    return inner.name if isinstance(inner, n.Member) else inner.id if isinstance(inner, n.Name) else ""
+
+
+def _summands(expr: n.Expr) -> list[n.Expr]:
+    """The parts of a text put together; any other expression as it is."""
+    if isinstance(expr, n.Binary) and expr.op == "+":
+        return [*_summands(expr.left), *_summands(expr.right)]
+    return [expr]
+
+
 def _key(call: n.Call, scope: Scope) -> tuple[str, int, int]:
     return scope.module.path, call.span.start, call.span.end
 
@@ -439,7 +517,9 @@ def _filled(call: n.Call, row: Row) -> n.Call:
     """The call with what it takes from a row written out."""
     if not row:
         return call
-    return n.Call(call.span, _put(call.func, row), tuple(n.Arg(_put(a.value, row), a.name, a.spread) for a in call.args))
+    return n.Call(
+        call.span, _put(call.func, row), tuple(n.Arg(_put(a.value, row), a.name, a.spread) for a in call.args)
+    )
 
 
 def _put(expr: n.Expr, row: Row) -> n.Expr:

@@ -7,10 +7,12 @@ from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
 
 # Methods whose name alone says that they write.
-PLAIN_STORES = frozenset({"InsertOne", "InsertMany", "UpdateOne", "UpdateMany", "ReplaceOne", "FindOneAndUpdate", "FindOneAndReplace",
+PLAIN_STORES = frozenset({"InsertOne", "InsertMany", "UpdateOne", "UpdateMany", "ReplaceOne", "FindOneAndUpdate",
+                          "FindOneAndReplace",
                           "BulkWrite", "ExecContext", "NamedExec", "NamedExecContext", "MustExec", "MustExecContext",
                           "FirstOrCreate", "CreateInBatches", "PutItem", "PutObject"})  # fmt: skip
-STORES = PLAIN_STORES | {"Create", "Save", "Insert", "Update", "Updates", "UpdateColumn", "UpdateColumns", "Exec", "Upsert", "Put",
+STORES = PLAIN_STORES | {"Create", "Save", "Insert", "Update", "Updates", "UpdateColumn", "UpdateColumns", "Exec", "Upsert",
+                         "Put",
                          "Set", "Store", "Add", "Append", "Write", "Push", "Publish", "Send", "SetEX", "HSet", "LPush", "RPush",
                          "Persist", "Replace", "Register", "Book", "Raw"}  # fmt: skip
 LOOKUPS = frozenset({
@@ -20,7 +22,8 @@ LOOKUPS = frozenset({
     "DeleteOne", "NamedQuery", "Rows", "Row", "Not", "Or", "HGet", "HGetAll", "Omit", "Debug", "WithContext", "Session",
 })  # fmt: skip
 LOOKUP_PREFIXES = ("FindBy", "GetBy", "ListBy", "ExistsBy", "CountBy", "DeleteBy", "LoadBy")
-QUERIES = frozenset({"Query", "QueryRow", "QueryContext", "QueryRowContext", "Exec", "ExecContext", "Raw", "Queryx", "QueryRowx", "Get",
+QUERIES = frozenset({"Query", "QueryRow", "QueryContext", "QueryRowContext", "Exec", "ExecContext", "Raw", "Queryx",
+                     "QueryRowx", "Get",
                      "Select", "MustExec", "NamedExec", "NamedQuery", "Where", "Order", "Prepare"})  # fmt: skip
 # Writes whose first argument says which record is meant.
 KEYED = frozenset({"Put", "Set", "Store", "HSet", "Update"})
@@ -43,4 +46,6 @@ def is_entity(program: Program, target: Target) -> bool:
     if not isinstance(node, n.Class) or target.scope is None:
         return False
     tags = {dotted(m.name) for v in node.body if isinstance(v, n.Variable) for m in v.marks}
-    return bool(tags & _STORED) or any(program.name_of(b.value, target.scope) == "gorm.io/gorm.Model" for b in node.bases)
+    return bool(tags & _STORED) or any(
+        program.name_of(b.value, target.scope) == "gorm.io/gorm.Model" for b in node.bases
+    )

@@ -27,8 +27,15 @@ _BODY: tuple[PlaceIn, str] = ("body", "json")
 _BIND = Fill(
     (_PATH, _BODY), throws=_BOUND, by_method={"GET": (_PATH, _QUERY), "DELETE": (_PATH, _QUERY, _BODY)}
 )  # fmt: skip
-_GETTERS: dict[str, PlaceIn] = {"Param": "path", "QueryParam": "query", "FormValue": "form", "FormFile": "form", "Cookie": "cookie"}
-_SENDS = ("JSON", "JSONPretty", "JSONBlob", "JSONP", "String", "HTML", "XML", "XMLPretty", "Blob", "Stream", "NoContent", "Render",
+_GETTERS: dict[str, PlaceIn] = {
+    "Param": "path",
+    "QueryParam": "query",
+    "FormValue": "form",
+    "FormFile": "form",
+    "Cookie": "cookie",
+}
+_SENDS = ("JSON", "JSONPretty", "JSONBlob", "JSONP", "String", "HTML", "XML", "XMLPretty", "Blob", "Stream", "NoContent",
+          "Render",
           "Redirect")  # fmt: skip
 _REPLIES = {**{name: Reply(status=0, makes=True) for name in _SENDS}, "File": Reply(makes=True), "Attachment": Reply(makes=True),
             "Inline": Reply(makes=True), "Response": Reply()}  # fmt: skip
@@ -116,7 +123,11 @@ def validator(service: Service) -> int | None:
         for function, holder in program.functions(scope, (b".Validator",)):
             inner = program.scope_of(function, holder)
             for node in walk(*function.body):
-                if isinstance(node, n.Assign) and isinstance(node.targets[0], n.Member) and node.targets[0].name == "Validator":
+                if (
+                    isinstance(node, n.Assign)
+                    and isinstance(node.targets[0], n.Member)
+                    and node.targets[0].name == "Validator"
+                ):
                     target = program.resolve(node.targets[0], inner)
                     if target is not None and target.name.startswith(_ECHO):
                         return _status_of(program, node.value, inner)
@@ -136,7 +147,11 @@ def _status_of(program: Program, value: n.Expr, scope: Scope) -> int:
         return 0
     inner = program.scope_of(method.node, method.scope)
     for node in walk(*method.node.body):
-        if isinstance(node, n.Call) and program.name_of(node.func, inner) == f"{_ECHO}.NewHTTPError" and node.positional:
+        if (
+            isinstance(node, n.Call)
+            and program.name_of(node.func, inner) == f"{_ECHO}.NewHTTPError"
+            and node.positional
+        ):
             found = program.constant(node.positional[0], inner)
             status = found.value if found is not None else status_name(node.positional[0])
             if isinstance(status, int):

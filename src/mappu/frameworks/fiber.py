@@ -43,7 +43,8 @@ class Fiber(GoFramework):
     contexts = frozenset({f"{_FIBER}.Ctx"})
     router_words = GoRouterWords(
         types={f"{_FIBER}.App": True, f"{_FIBER}.Router": False, f"{_FIBER}.Group": False}, makers=frozenset({f"{_FIBER}.New"}),
-        verbs=_VERBS, named=frozenset({"Add"}), groups=frozenset({"Group"}), inside=frozenset({"Route"}), mounts=frozenset({"Mount"}),
+        verbs=_VERBS, named=frozenset({"Add"}), groups=frozenset({"Group"}), inside=frozenset({"Route"}),
+        mounts=frozenset({"Mount"}),
     )  # fmt: skip
 
     def words(self, service: Service) -> Words:

@@ -26,8 +26,7 @@ def _fills() -> dict[str, Fill]:
     found = {}
     for what, sources in _FROM.items():
         by_method = _BODILESS if not what else {}
-        throws = "" if what in ("Uri", "Header") else ""
-        found[f"ShouldBind{what}"] = Fill(sources, by_method=by_method, keys=_KEYS, throws=throws)
+        found[f"ShouldBind{what}"] = Fill(sources, by_method=by_method, keys=_KEYS)
         found[f"Bind{what}"] = Fill(sources, by_method=by_method, keys=_KEYS, answers=400)
     found["ShouldBindWith"] = found["ShouldBindBodyWith"] = Fill(_FROM["JSON"], keys=_KEYS)
     found["ShouldBindBodyWithJSON"] = Fill(_FROM["JSON"], keys=_KEYS)
@@ -36,7 +35,8 @@ def _fills() -> dict[str, Fill]:
 
 
 _GETTERS: dict[str, PlaceIn] = {
-    "Param": "path", "Query": "query", "DefaultQuery": "query", "GetQuery": "query", "QueryArray": "query", "GetQueryArray": "query",
+    "Param": "path", "Query": "query", "DefaultQuery": "query", "GetQuery": "query", "QueryArray": "query",
+    "GetQueryArray": "query",
     "PostForm": "form", "DefaultPostForm": "form", "GetPostForm": "form", "PostFormArray": "form", "GetHeader": "header",
     "Cookie": "cookie", "FormFile": "form", "QueryMap": "query", "PostFormMap": "form",
 }  # fmt: skip
@@ -95,7 +95,7 @@ class Gin(GoFramework):
             "request": {**base_go.REQUEST, "Request": "request"}, "getters": {**base_go.GETTERS, **_GETTERS}, "replies": _REPLIES,
             "fills": _fills(), "defaulted": frozenset({"DefaultQuery", "DefaultPostForm"}), "one_object": True,
         }  # fmt: skip
-        return base_go.words(service, base_go.no_answer, {}, **own)
+        return base_go.words(service, base_go.by_itself, {}, **own)
 
 
 framework = Gin()

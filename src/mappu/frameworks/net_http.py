@@ -47,7 +47,7 @@ class StandardHandlers(GoFramework):
     curly = True
 
     def words(self, service: Service) -> Words:
-        return base_go.words(service, base_go.no_answer, {})
+        return base_go.words(service, base_go.by_itself, {})
 
 
 class NetHttp(StandardHandlers):

@@ -304,13 +304,19 @@ class Assembly:
         elif kind in ("notNull", "notEmpty") and refuses:
             default = draft.laid.default
             draft.demanded = draft.demanded or default is None or not default.value
-        if refuses and (draft.by_hand or self.zeroes) and not check.lenient and self.refuses_nothing(check, kind, value):
+        if (
+            refuses
+            and (draft.by_hand or self.zeroes)
+            and not check.lenient
+            and self.refuses_nothing(check, kind, value)
+        ):
             # Nothing at all is none of these either.
             draft.demanded = True
         if refuses and draft.by_hand and draft.type == "any" and kind in ("enum", "const"):
             draft.type = _type_of(value)
         if refuses and self.zeroes and draft.type == "any" and kind in ("format", "pattern"):
             draft.type = "string"
+        draft.not_null = draft.not_null or (self.zeroes and draft.demanded)
         place = check.place
         what = "falsy test by hand, which also refuses " + self.falsy if check.falsy and self.falsy else "check by hand"
         by = RunBy(what, place.file, place.line, place.text or "")
@@ -374,9 +380,7 @@ class Assembly:
                 name = laid.path.lower()
                 carried = name in _TRANSPORT or name.startswith(_TRANSPORT_STARTS) or _CREDENTIAL.search(name)
                 strange = laid.place == "path" and f"{{{laid.path}" not in self.route.path
-                bodiless = (
-                    self.route.method in BODILESS and laid.place in ("body", "form") and not self.own(draft.read)
-                )
+                bodiless = self.route.method in BODILESS and laid.place in ("body", "form") and not self.own(draft.read)
                 if (laid.place in ("header", "cookie") and carried) or _KEY.search(name) or strange or bodiless:
                     del self.drafts[key]
 

@@ -75,7 +75,9 @@ def _place(assembly: Assembly, draft: Draft) -> None:
     laid, key = draft.laid, (draft.laid.origin.place, draft.laid.origin.path)
     if laid.place == "path":
         # The router knows it by the name in the path.
-        named = next((k for k, d in assembly.drafts.items() if d.laid.place == "path" and d.laid.path == laid.path), None)
+        named = next(
+            (k for k, d in assembly.drafts.items() if d.laid.place == "path" and d.laid.path == laid.path), None
+        )
         before = assembly.drafts.pop(named) if named is not None else None
         draft.constraints[:0] = before.constraints if before is not None else []
         assembly.drafts[key] = draft
@@ -113,7 +115,9 @@ def _constraint(rule: Rule, decoded: Ran, run: ModelRun | None) -> Constraint:
         return Constraint(rule.kind, rule.value, "idle", rule.message, rule.declared, None, rule.skipped)
     if run is None or run.skipped is not None:
         said = run.skipped if run is not None else None
-        said = said or f"`{rule.key}` tags are only text until a validator is called, and nothing on this route calls one"
+        said = (
+            said or f"`{rule.key}` tags are only text until a validator is called, and nothing on this route calls one"
+        )
         return Constraint(rule.kind, rule.value, "idle", rule.message, rule.declared, None, said)
     by = RunBy(DECODER if run.decodes else BY_HAND, run.place.file, run.place.line, run.place.text or "")
     told = why(run.result, "the validator's error")
@@ -128,7 +132,9 @@ def _without_twins(draft: Draft) -> None:
 
 def _limit(assembly: Assembly, run: ModelRun) -> None:
     """Lay rules on data that is there already: those of one value, of a list of rules, of a member of another type."""
-    own = next((d for d in assembly.drafts.values() if run.origin.covers(d.laid.origin) and not d.raw and d.bound), None)
+    own = next(
+        (d for d in assembly.drafts.values() if run.origin.covers(d.laid.origin) and not d.raw and d.bound), None
+    )
     if own is not None and not run.listed:
         # Its own rules: told where it was laid out.
         return
@@ -157,5 +163,3 @@ def why(result: Result, what: str) -> str | None:
         "too-late": f"the data was stored before{line}",
         "unknown": f"what becomes of {what} could not be followed",
     }.get(result.effect)
-
-

@@ -70,7 +70,8 @@ class Draft:
         sinks = tuple(s for s in report.sinks if meets(s, laid.origin, self.raw))
         # Beside an uploaded file the rest of the body comes as parts of the same form.
         place: PlaceIn = "form" if laid.place == "body" and uploads else laid.place
-        field = Field(place, laid.path, self.type, self.is_required, shape.nullable and not self.not_null, self.standing, laid.model, laid.declared,
+        field = Field(place, laid.path, self.type, self.is_required, shape.nullable and not self.not_null, self.standing,
+                      laid.model, laid.declared,
                       tuple(self.constraints))  # fmt: skip
         return FieldEvidence(field, laid.origin, shape, self.raw, laid.nested, laid.default, self.read, sinks,
                              shape.alternatives, entity)  # fmt: skip

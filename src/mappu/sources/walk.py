@@ -16,7 +16,8 @@ MAX_BYTES = 4_000_000
 # What is not the service itself: tools' own folders, installed packages, build output, tests.
 LEFT_OUT = (
     ".*/", "__pycache__/", "node_modules/", "site-packages/", "venv/", "env/", "build/", "dist/", "target/", "vendor/",
-    "*.egg-info/", "tests/", "test/", "test_*.py", "*_test.py", "*_test.go", "testdata/", "conftest.py", "__tests__/", "__mocks__/", "*.test.*",
+    "*.egg-info/", "tests/", "test/", "test_*.py", "*_test.py", "*_test.go", "testdata/", "conftest.py", "__tests__/",
+    "__mocks__/", "*.test.*",
     "*.spec.*", "*.e2e-spec.*", "coverage/", "bower_components/", "*.min.js", "*.bundle.js", "*.stories.*",
 )  # fmt: skip
 

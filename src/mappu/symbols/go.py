@@ -21,7 +21,8 @@ _TYPES = frozenset({
     "bool", "string", "int", "int8", "int16", "int32", "int64", "uint", "uint8", "uint16", "uint32", "uint64", "uintptr", "byte",
     "rune", "float32", "float64", "complex64", "complex128", "error", "any", "comparable",
 })  # fmt: skip
-_FUNCTIONS = frozenset({"append", "cap", "clear", "close", "complex", "copy", "delete", "imag", "len", "make", "max", "min", "new",
+_FUNCTIONS = frozenset({"append", "cap", "clear", "close", "complex", "copy", "delete", "imag", "len", "make", "max", "min",
+                        "new",
                         "panic", "print", "println", "real", "recover", ".assert", ".ok", ".range", ".slice"})  # fmt: skip
 
 

@@ -15,13 +15,15 @@ _PACKAGES = ("github.com/go-ozzo/ozzo-validation", "github.com/invopop/validatio
 _STRUCT = frozenset({"ValidateStruct", "ValidateStructWithContext"})
 _ONE = frozenset({"Validate", "ValidateWithContext"})
 _FORMATS: Mapping[str, str] = {
-    "Email": "email", "EmailFormat": "email", "URL": "uri", "RequestURL": "uri", "RequestURI": "uri", "UUID": "uuid", "UUIDv4": "uuid",
+    "Email": "email", "EmailFormat": "email", "URL": "uri", "RequestURL": "uri", "RequestURI": "uri", "UUID": "uuid",
+    "UUIDv4": "uuid",
     "UUIDv3": "uuid", "UUIDv5": "uuid", "IP": "ip", "IPv4": "ipv4", "IPv6": "ipv6", "MAC": "mac", "Host": "hostname",
     "DNSName": "hostname", "Domain": "hostname", "JSON": "json", "Base64": "base64", "E164": "e164", "ISBN": "isbn",
     "CreditCard": "credit-card", "Latitude": "latitude", "Longitude": "longitude", "Semver": "semver", "HexColor": "hexcolor",
     "CountryCode2": "iso3166-1-alpha2", "CountryCode3": "iso3166-1-alpha3", "CurrencyCode": "iso4217", "Port": "port",
 }  # fmt: skip
-_PATTERNS: Mapping[str, str] = {"Alpha": "^[a-zA-Z]+$", "Alphanumeric": "^[a-zA-Z0-9]+$", "Digit": "^[0-9]+$", "LowerCase": "^[^A-Z]+$",
+_PATTERNS: Mapping[str, str] = {"Alpha": "^[a-zA-Z]+$", "Alphanumeric": "^[a-zA-Z0-9]+$", "Digit": "^[0-9]+$",
+                                "LowerCase": "^[^A-Z]+$",
                                 "UpperCase": "^[^a-z]+$", "Int": r"^(?:[-+]?(?:0|[1-9]\d*))$", "Hexadecimal": "^[0-9a-fA-F]+$",
                                 "ASCII": r"^[\x00-\x7F]+$"}  # fmt: skip
 _SIZES: Mapping[FieldType, tuple[ConstraintKind, ConstraintKind]] = {
@@ -134,7 +136,12 @@ class Listing:
 
     def _rules(self, expr: n.Expr, shape: Shape, scope: Scope) -> Iterator[Rule]:
         place, message, exclusive = scope.module.place(expr), None, False
-        while isinstance(expr, n.Call) and isinstance(expr.func, n.Member) and expr.func.name in _STEPS and not isinstance(expr.func.value, n.Name):
+        while (
+            isinstance(expr, n.Call)
+            and isinstance(expr.func, n.Member)
+            and expr.func.name in _STEPS
+            and not isinstance(expr.func.value, n.Name)
+        ):
             if expr.func.name == "Error" and expr.positional:
                 message = self.program.text(expr.positional[0], scope)
             exclusive = exclusive or expr.func.name == "Exclusive"
@@ -151,7 +158,8 @@ class Listing:
         elif package.endswith("/is") and last in _PATTERNS:
             made = lambda *_: [("pattern", _PATTERNS[last])]  # noqa: E731
         said = made(self, args, shape, scope, exclusive) if made is not None else None
-        for kind, value in said if said is not None else [("custom", place.text)]:
+        other: list[Found] = [("custom", place.text)]
+        for kind, value in said if said is not None else other:
             # All but these let a value pass that is empty.
             yield Rule(kind, value, place, message, key=RuleBuilders.name, absent=kind in ("required", "notNull"))
 

@@ -6,7 +6,6 @@ from mappu.syntax import nodes as n
 from mappu.syntax.go.expressions import NEW, parser
 from mappu.syntax.go.statements import Statements
 
-
 _NEW = re.compile(rb"\bnew\((?!\s*(?:[\[*]|map\[|struct\b|func\b|chan\b|interface\b))")
 
 

@@ -69,7 +69,12 @@ class Expressions(Lowering):
         if given is not None:
             func = n.Index(span, func, self.type_args(given))
         args = self.args(self.field(node, "arguments"))
-        if isinstance(func, n.Name) and func.id == NEW and args and not isinstance(args[0].value, n.Name | n.Member | n.Index):
+        if (
+            isinstance(func, n.Name)
+            and func.id == NEW
+            and args
+            and not isinstance(args[0].value, n.Name | n.Member | n.Index)
+        ):
             return args[0].value
         if isinstance(func, n.Name) and func.id in ("new", "make", NEW) and args:
             return self.made(span, func.id, args[0].value)

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable, Iterable
+from typing import Any
 
 import tree_sitter
 
@@ -35,9 +36,8 @@ class Statements(Expressions):
 
     blocks = frozenset({"ERROR", "source_file", "statement_list"})
 
-    def __init__(self, source: bytes, at: n.Span | None = None, whole: bytes | None = None, start: n.Span = n.Span(1, 0, 0),
-                 damage: list[n.Damage] | None = None) -> None:  # fmt: skip
-        super().__init__(source, at, whole, start, damage)
+    def __init__(self, *args: Any, **named: Any) -> None:
+        super().__init__(*args, **named)
         self.inside = []
         self.unnamed = []
         self.results: list[tuple[str, ...]] = []
@@ -69,7 +69,9 @@ class Statements(Expressions):
         return (n.Import(self.span(node), "", 0, "*", "*"),)
 
     def imports(self, node: tree_sitter.Node) -> tuple[n.Stmt, ...]:
-        specs = [c for child in node.named_children for c in ([child, *child.named_children]) if c.type == "import_spec"]
+        specs = [
+            c for child in node.named_children for c in ([child, *child.named_children]) if c.type == "import_spec"
+        ]
         found = []
         for spec in specs:
             path = _VERSION.sub("", self.written(self.field(spec, "path")))
@@ -183,7 +185,7 @@ class Statements(Expressions):
         return n.Function(self.span(node), "", params, returns, (), _given(inside))
 
     def params(self, node: tree_sitter.Node) -> tuple[n.Param, ...]:
-        found = []
+        found: list[n.Param] = []
         for child in node.named_children:
             if child.type not in ("parameter_declaration", "variadic_parameter_declaration"):
                 continue
@@ -222,9 +224,7 @@ class Statements(Expressions):
             names = tuple(n.Name(self.span(c), self.declare(self.text(c))) for c in named)
             return (n.Assign(span, (n.Items(span, "tuple", names),), value),)
         held = [self.expr(v) for v in values] + [None] * len(named)
-        return tuple(
-            n.Variable(span, self.declare(self.text(c)), type_, v) for c, v in zip(named, held, strict=False)
-        )
+        return tuple(n.Variable(span, self.declare(self.text(c)), type_, v) for c, v in zip(named, held, strict=False))
 
     def constants(self, node: tree_sitter.Node) -> tuple[n.Stmt, ...]:
         """Constants; one without a value takes that of the one before it, counted on."""
@@ -454,4 +454,4 @@ Statements.statements = {
     "go_statement": _S.started, "send_statement": _S.sent, "expression_switch_statement": _S.switch,
     "type_switch_statement": _S.type_switch, "select_statement": _S.select,
 }  # fmt: skip
-Statements.expressions = Expressions.expressions | {"func_literal": _S.literal_function}
+Statements.expressions = {**Expressions.expressions, "func_literal": _S.literal_function}

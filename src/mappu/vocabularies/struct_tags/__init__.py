@@ -13,7 +13,14 @@ from mappu.vocabularies.struct_tags.structs import JSON, Reading
 
 ERROR = f"{VALIDATOR}.ValidationErrors"
 # Methods of a validator, with the position of what they look at.
-_STRUCTS = {"Struct": 0, "StructCtx": 1, "StructPartial": 0, "StructExcept": 0, "StructPartialCtx": 1, "StructExceptCtx": 1}
+_STRUCTS = {
+    "Struct": 0,
+    "StructCtx": 1,
+    "StructPartial": 0,
+    "StructExcept": 0,
+    "StructPartialCtx": 1,
+    "StructExceptCtx": 1,
+}
 _VALUES = {"Var": 0, "VarCtx": 1}
 FAILED: Mapping[str, Told] = {"": "failed"}
 
@@ -34,7 +41,11 @@ class StructTags:
 
     def is_model(self, reader: Reader, target: Target) -> bool:
         node = target.node
-        tags = {dotted(m.name) for v in node.body if isinstance(v, n.Variable) for m in v.marks} if isinstance(node, n.Class) else set()
+        tags = (
+            {dotted(m.name) for v in node.body if isinstance(v, n.Variable) for m in v.marks}
+            if isinstance(node, n.Class)
+            else set()
+        )
         return bool(tags & {"validate", "binding"})
 
     def run(self, reader: Reader, call: n.Call, scope: Scope, refer: Refer) -> RunWord | None:
@@ -50,7 +61,11 @@ class StructTags:
 
     def _of_value(self, reader: Reader, call: n.Call, scope: Scope) -> Shape:
         """What `Var(value, "rules")` says of one value."""
-        if not isinstance(call.func, n.Member) or call.func.name not in _VALUES or not is_validator(reader, call.func.value, scope):
+        if (
+            not isinstance(call.func, n.Member)
+            or call.func.name not in _VALUES
+            or not is_validator(reader, call.func.value, scope)
+        ):
             return UNKNOWN
         at = _VALUES[call.func.name] + 1
         text = reader.program.text(call.positional[at], scope) if len(call.positional) > at else None

@@ -92,7 +92,7 @@ def _of_structs(program: Program, found: Registered, args: tuple[n.Expr, ...], s
     source, span = target.scope.module.source, target.node.span
     text = source[span.start : span.end].decode("utf-8", "replace")
     # Only the fields that it reports are refused by it.
-    fields = frozenset(re.findall(r'ReportError\(\s*\w+\.(\w+)', text))
+    fields = frozenset(re.findall(r"ReportError\(\s*\w+\.(\w+)", text))
     for given in args[1:]:
         made = given.value if isinstance(given, n.Unary) else given
         name = program.name_of(made.func, scope) if isinstance(made, n.Call) else None

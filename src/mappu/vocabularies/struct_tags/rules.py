@@ -51,7 +51,9 @@ _TOGETHER: Mapping[str, ConstraintKind] = {
     "required_if_contains": "requiredIf",
 }  # fmt: skip
 # Words that steer those behind them and are no rules themselves.
-_STEERING = frozenset({"omitempty", "omitnil", "omitzero", "dive", "keys", "endkeys", "structonly", "nostructlevel", "-"})
+_STEERING = frozenset(
+    {"omitempty", "omitnil", "omitzero", "dive", "keys", "endkeys", "structonly", "nostructlevel", "-"}
+)
 _WITHOUT_ONE = frozenset({"isdefault", "excluded_with", "excluded_without", "excluded_if", "excluded_unless",
                           "excluded_with_all", "excluded_without_all"})  # fmt: skip
 NOT_ENTERED = "nothing goes into `{}`: it takes `dive` on it for the rules of its elements to run"
@@ -117,7 +119,9 @@ class Tagged:
         if name == "required":
             if self.go_type == "struct" and not self.pointer:
                 skipped = ZERO_STRUCT
-                self.notes.append(Note("no-effect", self.place, ZERO_STRUCT, "make it a pointer, or leave the word out"))
+                self.notes.append(
+                    Note("no-effect", self.place, ZERO_STRUCT, "make it a pointer, or leave the word out")
+                )
             elif skips_zero and not self.pointer:
                 skipped = OMITTED
                 self.notes.append(Note("no-effect", self.place, OMITTED, "leave one of the two out"))

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 
 import msgspec
 
-from mappu.symbols.program import Program, Scope, Target
+from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import dotted
 from mappu.vocabularies.shape import UNKNOWN, Default, Note, Reader, Rule, Shape, ShapeField
@@ -33,7 +33,9 @@ class Reading:
 
     # --- types --------------------------------------------------------------------------------------------------------
 
-    def of_type(self, type_: n.Expr | None, scope: Scope, inside: tuple[int, ...] = (), given: Given | None = None) -> Shape:
+    def of_type(
+        self, type_: n.Expr | None, scope: Scope, inside: tuple[int, ...] = (), given: Given | None = None
+    ) -> Shape:
         """Return what a value of a type may be; `inside` are the structs around, which it may be again."""
         if len(inside) > MAX_DEPTH or type_ is None:
             return UNKNOWN
@@ -107,7 +109,12 @@ class Reading:
         node = target.node
         for name in _DECODERS:
             found = self.program.member(target, name)
-            if found is not None and isinstance(found.node, n.Function) and found.scope is not None and isinstance(node, n.Class):
+            if (
+                found is not None
+                and isinstance(found.node, n.Function)
+                and found.scope is not None
+                and isinstance(node, n.Class)
+            ):
                 return f"{node.name}.{name}", found.scope.module.place(found.node)
         return None
 
@@ -144,11 +151,21 @@ class Reading:
         for field in found.values():
             named = [f for f, fields in structs if not fields or field.name in fields]
             rules = tuple(Rule("custom", x, field.declared, key="validate") for x in named)
-            yield msgspec.structs.replace(field, shape=field.shape.with_(rules=(*field.shape.rules, *rules))) if rules else field
+            yield (
+                msgspec.structs.replace(field, shape=field.shape.with_(rules=(*field.shape.rules, *rules)))
+                if rules
+                else field
+            )
 
-    def _embedded(self, variable: n.Variable, scope: Scope, inside: tuple[int, ...], given: Given) -> Iterator[ShapeField]:
+    def _embedded(
+        self, variable: n.Variable, scope: Scope, inside: tuple[int, ...], given: Given
+    ) -> Iterator[ShapeField]:
         shape = self.of_type(variable.type, scope, inside, given)
-        base = variable.type.index if isinstance(variable.type, n.Index) and dotted(variable.type.value) == "*" else variable.type
+        base = (
+            variable.type.index
+            if isinstance(variable.type, n.Index) and dotted(variable.type.value) == "*"
+            else variable.type
+        )
         known = EMBEDDED.get(self.program.name_of(base, scope) or "", ())
         place = scope.module.place(variable)
         yield from (ShapeField(n_, n_, Shape(t, nullable=True), False, place) for n_, t in known)
@@ -214,7 +231,11 @@ class Reading:
         if target.name == "time.Time":
             return target.name
         node = target.node
-        is_struct = isinstance(node, n.Class) and node.form == "class" and not any(dotted(m.name) == "defined" for m in node.marks)
+        is_struct = (
+            isinstance(node, n.Class)
+            and node.form == "class"
+            and not any(dotted(m.name) == "defined" for m in node.marks)
+        )
         return "struct" if is_struct else ""
 
     # --- rules --------------------------------------------------------------------------------------------------------
