@@ -59,6 +59,12 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
     outcome.absorb(taken)
     outcome.absorb(skipped)
     outcome.falls = taken.falls or skipped.falls
+    for finding in outcomes:
+        # Both ways go on alike, but for something that is done where all is well: nobody acts on it here.
+        well, ill, body = (taken, skipped, stmt.other) if finding in facts.if_true else (skipped, taken, stmt.then)
+        stored = (then if finding in facts.if_true else other).stored
+        if finding.run is not None and not body and well.falls and ill.falls and len(stored) == len(state.stored):
+            finding.run.looked = False
     failed = {id(other if f in facts.if_true else then) for f in outcomes}
     for arm, step in ((then, taken), (other, skipped)) if answered else ():
         if id(arm) not in failed or not step.falls:

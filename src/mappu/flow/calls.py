@@ -330,8 +330,11 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
         return Value(first.origin, via="numbered", taints=first.taints)
     if name in ("typing.cast", "cast") and len(given) == 2:
         return given[1][1]
-    if name in words.keeps_call and (first.touched or first.role in ("request", "reply")):
-        return first
+    if name in words.keeps_call:
+        # What is read through several hands, a limit on it say, is what comes out of them.
+        through = next((v for _, v in given if v.origin is not None), first) if words.returns_errors else first
+        if through.touched or through.role in ("request", "reply"):
+            return through
     if name in words.collections and not given:
         return Value(role="local")
     matcher = words.matchers.get(name)

@@ -107,8 +107,12 @@ def _hold(
     name = target.id if isinstance(target, n.Name) else None
     early = engine.frame.early.pop(name, None) if name is not None else None
     if early is not None:
-        why = f"the check looks at it before it holds what the client sent, which is bound on line {place_of.line}"
-        engine.event(Event("late-check", early, why, sources[-1][0]))
+        run, keys = early
+        why = f"the check looks at it before it is bound on line {place_of.line}: there is nothing in it yet"
+        engine.event(Event("late-check", run, why, sources[-1][0]))
+        for origin, _ in sources if declared is not None else ():
+            found = ModelRun(origin, declared[0], declared[1], run, Result("unknown"), why, keys=keys)  # type: ignore[index]
+            engine.report.runs.append(found)
     held = typed(engine, Value(sources[-1][0]), declared)
     before = state.env.get(name) if name is not None else None
     attrs: dict[str, Value] = {}

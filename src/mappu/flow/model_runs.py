@@ -78,7 +78,7 @@ def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value, state: State)
         and not held.touched
     ):
         # Nothing of what the client sent is in it yet.
-        engine.frame.early[name] = place
+        engine.frame.early[name] = place, run.keys or frozenset()
         return Value(role="error", made=Target(run.throws))
     if held.role == "request":
         origin, held = ALL, NOTHING

@@ -107,7 +107,7 @@ def judge(engine: Engine) -> None:
         if not sent.carried:
             continue
         if sent.run is not None:
-            why = "it answers by itself here, and the handler carries on as if nothing had happened"
+            why = f"it answers {sent.status} by itself where it refuses, and the handler carries on as if nothing had happened"
             engine.event(Event("no-stop", sent.place, why, sent.run.origin))
         for check in sent.checks:
             if check in report.checks:
@@ -130,7 +130,7 @@ def judge(engine: Engine) -> None:
             if not run.looked and run.origin not in engine.bounded:
                 # Where it is held against a limit, what is no such value is dealt with as nought is.
                 engine.check(run.limit, Result("swallowed"))
-                why = f"what is no {run.limit.value} gives back an error, which nothing acts on: it goes on as nought"
+                why = f"text that is no {run.limit.value} gives back an error here, which nothing acts on: it goes on as 0"
                 engine.event(Event("ignored-outcome", run.place, why, run.limit.origin, severity="medium"))
             continue
         if run.origin == ALL and effect == "swallowed":
@@ -138,5 +138,5 @@ def judge(engine: Engine) -> None:
             engine.event(Event("ignored-outcome", run.place, why))
         report.runs.extend(run.ended(Result(effect)))
         if run.runs and not run.looked:
-            why = "the error that this gives back is never looked at, and the handler goes on with what there is"
+            why = "nothing looks at the error that this gives back, and the handler goes on with the data"
             engine.event(Event("ignored-outcome", run.place, why, run.origin))

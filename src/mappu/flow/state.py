@@ -127,7 +127,7 @@ class Frame:
         self.pending: dict[str, list[Finding]] = {}
         # Variables filled here through a pointer; those that a check looked at before they were.
         self.filled: set[str] = set()
-        self.early: dict[str, Place] = {}
+        self.early: dict[str, tuple[Place, frozenset[str]]] = {}
 
 
 class Condition:

@@ -34,6 +34,15 @@ def gap_on(
     return gap(kind, route, where, why, fix, field=found.field.path, place=found.field.place, severity=severity)
 
 
+def noted(route: RouteEvidence, kind: str) -> Iterator[Gap]:
+    """Yield the faults of this kind that declarations on a route have by themselves."""
+    for note, path in route.notes:
+        if note.kind == kind:
+            place = next((f.field.place for f in route.fields if f.field.path == path), None)
+            place = place or next((t.place for t in route.taking.taken if not t.wire and t.shape.fields), None)
+            yield gap(kind, route, note.place, note.why, note.fix, field=path, place=place)
+
+
 def remedy(route: RouteEvidence, word: str, **names: str) -> str:
     """Return the framework's sentence for a remedy, with the names it speaks of."""
     text = route.remedies[word]

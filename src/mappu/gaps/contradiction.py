@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from mappu.gaps.base import gap_on
+from mappu.gaps.base import gap_on, noted
 from mappu.inventory.model import Constraint, Gap
 from mappu.pipeline.evidence import FieldEvidence, Scan
 
@@ -22,6 +22,7 @@ _WORDS = {"minimum": "at least", "maximum": "at most", "exclusiveMinimum": "more
 
 def find(scan: Scan) -> Iterator[Gap]:
     for route in scan.routes:
+        yield from noted(route, kind)
         for found in route.fields:
             if found.alternatives:
                 continue

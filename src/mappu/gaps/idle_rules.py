@@ -15,8 +15,8 @@ def find(scan: Scan) -> Iterator[Gap]:
             # Those have a kind of their own.
             continue
         groups: dict[tuple[str, str], list[FieldEvidence]] = {}
-        # Said as what it is: a rule without effect.
-        said = {note.why for note, _ in route.notes}
+        # Said as what it is: a rule without effect, a check that comes too early.
+        said = {note.why for note, _ in route.notes} | {e.why for e in route.report.events}
         for found in route.fields:
             idle = next((c for c in found.field.constraints if c.status == "idle" and c.why_not not in said), None)
             if idle is not None and not any(

@@ -262,7 +262,7 @@ class Assembly:
             return self.drafts[key]
         above = self.nearest(origin)
         if above is not None and not above.raw and not _is_open(above.laid.shape):
-            return None
+            return self.of_map(above, origin)
         if above is None and any(known.covers(origin) or origin.covers(known) for known in self.known):
             return None
         where, path = self.where(origin, above)
@@ -270,6 +270,16 @@ class Assembly:
         laid = Laid(where, path or WHOLE, origin, Shape(), False, place, None, None, nested)
         self.drafts[key] = Draft(laid, raw=True, ran=None, read=place)
         return self.drafts[key]
+
+    def of_map(self, above: Draft, origin: Origin) -> Draft | None:
+        """The draft of what is read by its name from a map whose values are all alike; None for anything else."""
+        values, size = above.laid.shape.values, len(above.laid.origin.path) + 1
+        if not self.zeroes or values is None or len(origin.path) != size or origin.path[-1] in ("[]", "{}"):
+            return None
+        where, path = self.where(origin, above)
+        laid = Laid(where, path, origin, values, False, above.laid.declared, None, None, nested=True)
+        self.drafts[(origin.place, origin.path)] = Draft(laid, raw=False, ran=above.ran)
+        return self.drafts[(origin.place, origin.path)]
 
     def read(self, read: Read) -> None:
         draft = self.raw(read.origin, read.place)

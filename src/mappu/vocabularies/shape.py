@@ -66,7 +66,7 @@ def refuses_zero(kind: ConstraintKind, value: object) -> bool:
 class Note(msgspec.Struct, frozen=True):
     """Something wrong with a declaration by itself: a gap kind, where, why, and how to close it."""
 
-    kind: Literal["no-effect", "missing-package"]
+    kind: Literal["no-effect", "missing-package", "contradiction"]
     place: Place
     why: str
     fix: str

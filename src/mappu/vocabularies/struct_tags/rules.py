@@ -109,7 +109,15 @@ class Tagged:
             skips_zero = skips_zero or (word == "omitnil" and self.pointer)
             if word.partition("=")[0] not in _STEERING:
                 found.extend(self._of(word, skips_zero))
+        self._clash(found)
         return found
+
+    def _clash(self, rules: list[Rule]) -> None:
+        """`required` refuses nought where a lower limit lets it through."""
+        required = any(r.kind == "required" and r.skipped is None for r in rules)
+        if required and not self.pointer and any(r.kind == "minimum" and r.value == 0 for r in rules):
+            why = "`required` refuses 0 on a plain number, which the lower limit beside it lets through"
+            self.notes.append(Note("contradiction", self.place, why, "make it a pointer, or leave `required` out"))
 
     def _of(self, word: str, skips_zero: bool) -> list[Rule]:
         name, _, given = word.partition("=")

@@ -168,7 +168,7 @@ class Reading:
         )
         known = EMBEDDED.get(self.program.name_of(base, scope) or "", ())
         place = scope.module.place(variable)
-        yield from (ShapeField(n_, n_, Shape(t, nullable=True), False, place) for n_, t in known)
+        yield from (ShapeField(each, each, self._outside(type_, place), False, place) for each, type_ in known)
         yield from shape.fields
 
     def _name(self, variable: n.Variable, tags: dict[str, n.Mark]) -> str | None:

@@ -23,6 +23,7 @@ KNOWN: Mapping[str, tuple[FieldType, tuple[ConstraintKind, object] | None]] = {
     "gorm.io/gorm.DeletedAt": ("string", ("format", "date-time")), "gorm.io/datatypes.JSON": ("any", None),
 }  # fmt: skip
 # Structs that packages have others embed, with their fields: the name in code, the type.
-EMBEDDED: Mapping[str, tuple[tuple[str, FieldType], ...]] = {
-    "gorm.io/gorm.Model": (("ID", "integer"), ("CreatedAt", "string"), ("UpdatedAt", "string"), ("DeletedAt", "string")),
+EMBEDDED: Mapping[str, tuple[tuple[str, str], ...]] = {
+    "gorm.io/gorm.Model": (("ID", "uint"), ("CreatedAt", "time.Time"), ("UpdatedAt", "time.Time"),
+                           ("DeletedAt", "gorm.io/gorm.DeletedAt")),
 }  # fmt: skip
