@@ -30,5 +30,6 @@ if wanted gaps; then take gaps 112 36 13 "mappu gaps harbour-demo --endpoint /ve
 if wanted pilots; then take pilots 156 52 9 "mappu fields harbour-demo --endpoint pilots"; fi
 if wanted lost-property; then take lost-property 112 36 13 "mappu gaps harbour-demo --endpoint lost-property"; fi
 if wanted manifests; then take manifests 156 52 9 "mappu fields harbour-demo --endpoint manifests"; fi
+if wanted tide-gauges; then take tide-gauges 112 36 13 "mappu gaps harbour-demo --endpoint tide-gauges"; fi
 if wanted explain; then take explain 112 36 13 "mappu explain idle-rules"; fi
 rm -rf "$work"
