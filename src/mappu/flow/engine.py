@@ -421,6 +421,9 @@ class Engine:
         held = state.env.get(expr.id) if isinstance(expr, n.Name) else None
         if held is not None and held.literal is not None:
             return held.literal
+        if isinstance(expr, n.Unary) and expr.op == "-":
+            inner = self.constant(expr.value, state)
+            return n.Literal(expr.span, -inner.value) if inner is not None and isinstance(inner.value, int | float) else None
         found = self.program.constant(expr, self.scope)
         known = self.words.language.constants
         if found is None and known and isinstance(expr, n.Member):

@@ -148,6 +148,8 @@ def _global(engine: Engine, target: Target | None) -> Value:
     node = target.node
     if isinstance(node, n.Assign | n.Variable) and target.scope is not None and target.scope.owner is None:
         made = node.value
+        if engine.words.language.returns_errors and made is None and _keeps(node):
+            return Value(role="store")
         literal = isinstance(made, n.Entries | n.Items) and not (
             made.entries if isinstance(made, n.Entries) else made.items
         )

@@ -127,9 +127,9 @@ def judge(engine: Engine) -> None:
             continue
         effect: Effect = "unknown" if run.looked else "swallowed"
         if run.limit is not None:
+            engine.check(run.limit, Result("swallowed"))
             if not run.looked and run.origin not in engine.bounded:
                 # Where it is held against a limit, what is no such value is dealt with as nought is.
-                engine.check(run.limit, Result("swallowed"))
                 why = f"text that is no {run.limit.value} gives back an error here, which nothing acts on: it goes on as 0"
                 engine.event(Event("ignored-outcome", run.place, why, run.limit.origin, severity="medium"))
             continue

@@ -4,14 +4,14 @@ Every framework shares this; it says by `GoRouterWords` what its names are. A ro
 variable, a parameter, a field of a struct, what a call gives back.
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 
 import msgspec
 
 from mappu.frameworks.base import Link, Service
 from mappu.frameworks.base_links import link_of
 from mappu.frameworks.base_sites import joined
-from mappu.symbols.program import Program, Scope, Target, given_to
+from mappu.symbols.program import Scope, Target, given_to
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import own, walk
 
@@ -102,7 +102,7 @@ class Routers:
         self._edged: set[tuple[int, int]] = set()
         self._stripped: dict[int, str] = {}
         self._by_name: dict[str, list[tuple[n.Call, Scope]]] = {}
-        found = [pair for top in service.scopes for pair in _calls(self.program, top, top.module.body)]
+        found = [pair for top in service.scopes for pair in self.program.calls(top, top.module.body)]
         for call, scope in found:
             self._by_name.setdefault(_last_name(call.func), []).append((call, scope))
             self._note_methods(call, scope)
@@ -330,10 +330,13 @@ class Routers:
 
     def link(self, expr: n.Expr, scope: Scope) -> Link:
         found = link_of(self.program, expr, scope)
-        if found.function is None and isinstance(expr, n.Name | n.Member):
+        value = expr.value if isinstance(expr, n.Unary) else expr
+        if found.function is None and isinstance(value, n.Name | n.Member | n.Call):
             # A value with the method that the standard library calls.
-            target = self.program.resolve(expr, scope)
-            made = self.program.class_of(target) if target is not None else None
+            target = self.program.resolve(value.func if isinstance(value, n.Call) else value, scope)
+            made = (
+                self.program.class_of(target) if target is not None and not isinstance(target.node, n.Class) else target
+            )
             serves = self.program.member(made, "ServeHTTP") if made is not None and made.node is not None else None
             if serves is not None and isinstance(serves.node, n.Function) and serves.scope is not None:
                 return Link(expr, scope, serves.node, serves.scope)
@@ -536,12 +539,3 @@ def _put(expr: n.Expr, row: Row) -> n.Expr:
 
 def _may_make(call: n.Call, words: GoRouterWords) -> bool:
     return isinstance(call.func, n.Member) and (call.func.name in words.groups or call.func.name in words.same)
-
-
-def _calls(program: Program, scope: Scope, body: Iterable[n.Stmt | n.Expr]) -> Iterator[tuple[n.Call, Scope]]:
-    """Yield every call in a body and in the functions inside, with the scope it stands in."""
-    for node in own(*body, classes=False):
-        if isinstance(node, n.Function | n.Class):
-            yield from _calls(program, program.scope_of(node, scope), node.body)
-        elif isinstance(node, n.Call):
-            yield node, scope

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable
 
+import msgspec
+
 from mappu.flow.words import Words
 from mappu.frameworks import base_go
 from mappu.frameworks.base import Route, Service
@@ -63,15 +65,9 @@ class NetHttp(StandardHandlers):
 
     def routes(self, service: Service) -> Iterable[Route]:
         for route in super().routes(service):
-            # Whatever lies below is served there as well.
-            path = route.path.replace("{$}", "")
-            yield route if path == route.path else _at(route, path.rstrip("/") or "/")
-
-
-def _at(route: Route, path: str) -> Route:
-    import msgspec
-
-    return msgspec.structs.replace(route, path=path)
+            # What stands for all that is left, or for nothing more.
+            path = route.path.replace("{$}", "").replace("...}", "}")
+            yield msgspec.structs.replace(route, path=path)
 
 
 framework = NetHttp()

@@ -308,6 +308,9 @@ class Assembly:
                 draft.type = value  # type: ignore[assignment]
             elif draft.type == value:
                 return
+            elif self.zeroes and draft.laid.place == "path" and refuses:
+                # The router hands it over as text.
+                draft.type = value  # type: ignore[assignment]
         if kind in ("notNull", "notEmpty") and draft.by_hand:
             kind = "required"
             draft.demanded = draft.demanded or refuses

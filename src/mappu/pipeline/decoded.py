@@ -59,7 +59,7 @@ def _decode(assembly: Assembly, run: ModelRun, runs: list[ModelRun]) -> None:
             draft.constraints.append(_constraint(rule, ran, _run_for(rule, laid, runs)))
         _without_twins(draft)
         element = laid.path.endswith(("[]", "{}"))
-        draft.not_null = not element and _is_asked_for(laid.shape, laid, runs)
+        draft.not_null = not element and laid.default is None and _is_asked_for(laid.shape, laid, runs)
         draft.demanded = draft.not_null or (laid.place == "path" and laid.path != WHOLE)
         _place(assembly, draft)
 

@@ -7,7 +7,7 @@ from typing import Protocol
 from mappu.symbols import class_names
 from mappu.symbols.scopes import MAX_STEPS, Binding, Scope, Target, declared
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import dotted, walk
+from mappu.syntax.walk import dotted, own, walk
 
 # Bases that bring no members of their own worth following.
 _NO_MEMBERS = frozenset({"object", "typing.Generic", "abc.ABC", "typing.Protocol"})
@@ -117,6 +117,14 @@ class Names:
             if isinstance(node, n.Function):
                 yield node, scope
             yield from self.functions(self.scope_of(node, scope), words)
+
+    def calls(self, scope: Scope, body: Iterable[n.Stmt | n.Expr]) -> Iterator[tuple[n.Call, Scope]]:
+        """Yield every call in a body and in the functions inside, with the scope it stands in."""
+        for node in own(*body, classes=False):
+            if isinstance(node, n.Function | n.Class):
+                yield from self.calls(self.scope_of(node, scope), node.body)
+            elif isinstance(node, n.Call):
+                yield node, scope
 
     def full_name(self, scope: Scope, name: str) -> str:
         """The dotted name of something bound in `scope`."""

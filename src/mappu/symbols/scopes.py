@@ -75,7 +75,7 @@ class Scope:
                     continue
                 case n.Function(name=name) | n.Class(name=name):
                     self._names.setdefault(name, []).append(stmt)
-                case n.Assign(targets=targets):
+                case n.Assign(targets=targets, declares=True):
                     for target in targets:
                         self._bind(target, stmt)
                 case n.If(then=then, other=other):

@@ -181,11 +181,12 @@ class Do(Node, frozen=True):
 
 
 class Assign(Node, frozen=True):
-    """`targets = value`; `op` is set for `+=` and the like."""
+    """`targets = value`; `op` is set for `+=` and the like. `declares` is False where the names are plainly declared before."""
 
     targets: tuple["Expr", ...]
     value: "Expr"
     op: str | None = None
+    declares: bool = True
 
 
 class Mark(Node, frozen=True):

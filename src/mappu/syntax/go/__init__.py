@@ -22,7 +22,11 @@ def parse(path: str, source: bytes) -> n.Module:
 
 def expression(text: str, span: n.Span) -> n.Expr:
     """Return the one expression in `text`, every node standing at `span`."""
-    return Statements(text.encode(), at=span).only(parser().parse(text.encode()).root_node)
+    source = f"package p\nvar _ = {text}\n".encode()
+    root = parser().parse(source).root_node
+    found = Statements(source, at=span).block(root)
+    last = found[-1] if found and not root.has_error else None
+    return last.value if isinstance(last, n.Variable) and last.value is not None else n.Opaque(span, text)
 
 
 front_end = n.FrontEnd("go", (".go",), parse, expression)

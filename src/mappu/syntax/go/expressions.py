@@ -11,7 +11,7 @@ import tree_sitter
 import tree_sitter_go
 
 from mappu.syntax import nodes as n
-from mappu.syntax.lowering import MAX_ITEMS, Lowering
+from mappu.syntax.lowering import MAX_DEPTH, MAX_ITEMS, Lowering
 
 # What `new` is written as where it is read as any other function.
 NEW = "neW"
@@ -208,15 +208,10 @@ class Expressions(Lowering):
 
     def element(self, node: tree_sitter.Node, type_: n.Expr | None) -> n.Expr:
         inner = node.named_children[0] if node.type == "literal_element" and node.named_children else node
+        if inner.type != "literal_value":
+            return self.expr(inner)
         self.depth += 1
-        deep = self.depth > 60
-        found = (
-            self.opaque(inner)
-            if deep
-            else self.literal(inner, type_)
-            if inner.type == "literal_value"
-            else self.expr(inner)
-        )
+        found = self.literal(inner, type_) if self.depth <= MAX_DEPTH else self.too_deep(inner)
         self.depth -= 1
         return found
 

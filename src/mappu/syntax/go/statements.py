@@ -271,11 +271,12 @@ class Statements(Expressions):
         one = [c for c in right.named_children if c.type != "comment"]
         value = self.two(one[0], count) if len(one) == 1 else self.expr(right)
         op = self.text(self.field(node, "operator"))[:-1] or None
-        return (n.Assign(self.span(node), (target,), value, op),)
+        return (n.Assign(self.span(node), (target,), value, op, declares=False),)
 
     def step(self, node: tree_sitter.Node) -> tuple[n.Stmt, ...]:
         span = self.span(node)
-        return (n.Assign(span, (self.inner(node),), n.Literal(span, 1), "+" if node.type == "inc_statement" else "-"),)
+        op = "+" if node.type == "inc_statement" else "-"
+        return (n.Assign(span, (self.inner(node),), n.Literal(span, 1), op, declares=False),)
 
     # --- statements ---------------------------------------------------------------------------------------------------
 

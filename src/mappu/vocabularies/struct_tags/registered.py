@@ -20,12 +20,12 @@ OWN, GIN = "validate", "binding"
 
 class Registered(msgspec.Struct):
     """Words short for others, words with functions, the tag that each key of rules is read from, and the functions that look at
-    whole structs, by the struct's full name."""
+    whole structs, by the struct's full name: what they report of, and the key of the validator that calls them."""
 
     aliases: dict[str, str] = {}
     functions: dict[str, str] = {}
     tags: dict[str, str] = msgspec.field(default_factory=lambda: {OWN: OWN, GIN: GIN})
-    structs: dict[str, list[tuple[str, frozenset[str]]]] = {}
+    structs: dict[str, list[tuple[str, frozenset[str], str]]] = {}
 
 
 def registered(reader: Reader) -> Registered:
@@ -54,7 +54,7 @@ def _read(program: Program) -> Registered:
             if word is not None:
                 found.functions[word] = (dotted(args[1]) or word).rpartition(".")[2]
         elif name in ("RegisterStructValidation", "RegisterStructValidationCtx") and len(args) >= 2:
-            _of_structs(program, found, args, scope)
+            _of_structs(program, found, args, scope, GIN if _is_gins(program, call.func.value, scope) else OWN)
     return found
 
 
@@ -64,11 +64,9 @@ def _calls(program: Program) -> Iterator[tuple[n.Call, Scope]]:
         top = program.module_scope(path)
         if top is None:
             continue
-        scopes = [(f, program.scope_of(f, s)) for f, s in program.functions(top, (b"Register", b"SetTagName"))]
-        for function, scope in scopes:
-            for node in walk(*function.body):
-                if isinstance(node, n.Call) and isinstance(node.func, n.Member) and node.func.name in _NAMES:
-                    yield node, scope
+        for call, scope in program.calls(top, top.module.body):
+            if isinstance(call.func, n.Member) and call.func.name in _NAMES:
+                yield call, scope
 
 
 _NAMES = frozenset({"SetTagName", "RegisterAlias", "RegisterValidation", "RegisterValidationCtx", "RegisterStructValidation",
@@ -85,16 +83,16 @@ def _is_gins(program: Program, expr: n.Expr, scope: Scope) -> bool:
     )
 
 
-def _of_structs(program: Program, found: Registered, args: tuple[n.Expr, ...], scope: Scope) -> None:
+def _of_structs(program: Program, found: Registered, args: tuple[n.Expr, ...], scope: Scope, key: str) -> None:
     target = program.resolve(args[0], scope)
     if target is None or not isinstance(target.node, n.Function) or target.scope is None:
         return
     source, span = target.scope.module.source, target.node.span
     text = source[span.start : span.end].decode("utf-8", "replace")
     # Only the fields that it reports are refused by it.
-    fields = frozenset(re.findall(r"ReportError\(\s*\w+\.(\w+)", text))
+    fields = frozenset(re.findall(r'ReportError\([^"]*"[^"]*",\s*"([^"]*)"', text))
     for given in args[1:]:
         made = given.value if isinstance(given, n.Unary) else given
         name = program.name_of(made.func, scope) if isinstance(made, n.Call) else None
         if name is not None:
-            found.structs.setdefault(name, []).append((target.node.name, fields))
+            found.structs.setdefault(name, []).append((target.node.name, fields, key))

@@ -149,8 +149,8 @@ class Reading:
                 found[name] = self._field(variable, name, tags, inner, inside, given)
         structs = self.registered.structs.get(target.name, [])
         for field in found.values():
-            named = [f for f, fields in structs if not fields or field.name in fields]
-            rules = tuple(Rule("custom", x, field.declared, key="validate") for x in named)
+            named = [(f, key) for f, fields, key in structs if not fields or field.name in fields]
+            rules = tuple(Rule("custom", x, field.declared, key=key) for x, key in named)
             yield (
                 msgspec.structs.replace(field, shape=field.shape.with_(rules=(*field.shape.rules, *rules)))
                 if rules

@@ -4,6 +4,7 @@ import (
 	"log"
 	"net/http"
 	"strconv"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -68,6 +69,40 @@ func (o *office) moveDatum(c *gin.Context) {
 		return
 	}
 	c.JSON(http.StatusOK, move)
+}
+
+type gaugeAddress struct {
+	Code string `uri:"code" binding:"required,len=6,uppercase"`
+}
+
+func (o *office) showGauge(c *gin.Context) {
+	var wanted gaugeAddress
+	if err := c.ShouldBindUri(&wanted); err != nil {
+		refuse(c, err)
+		return
+	}
+	rows, err := o.gauges.Gauges(1, wanted.Code)
+	if err != nil {
+		c.Status(http.StatusInternalServerError)
+		return
+	}
+	c.JSON(http.StatusOK, rows)
+}
+
+type photograph struct {
+	Taken   time.Time `json:"taken" binding:"required"`
+	Address string    `json:"address" binding:"required,url,max=200"`
+	Caption *string   `json:"caption" binding:"omitempty,min=1,max=80"`
+}
+
+func (o *office) addPhotograph(c *gin.Context) {
+	var address gaugeAddress
+	var given photograph
+	if c.ShouldBindUri(&address) != nil || c.ShouldBindJSON(&given) != nil {
+		c.AbortWithStatus(http.StatusBadRequest)
+		return
+	}
+	c.JSON(http.StatusCreated, given)
 }
 
 func (o *office) listGauges(c *gin.Context) {

@@ -23,6 +23,38 @@ func (o *office) createKeeper(c *gin.Context) {
 	c.JSON(http.StatusCreated, keeper)
 }
 
+type keeperQuery struct {
+	Name  string `form:"name" binding:"omitempty,max=60"`
+	Limit int    `form:"limit,default=20" binding:"min=1,max=100"`
+	Order string `form:"order" binding:"omitempty,oneof=name badge"`
+}
+
+func (o *office) findKeepers(c *gin.Context) {
+	var wanted keeperQuery
+	if err := c.ShouldBindQuery(&wanted); err != nil {
+		refuse(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, wanted)
+}
+
+type renaming struct {
+	Name string `json:"name" binding:"required,max=60"`
+}
+
+func (o *office) renameKeeper(c *gin.Context) {
+	var wanted renaming
+	if err := c.BindJSON(&wanted); err != nil {
+		return
+	}
+	badge := c.Param("badge")
+	if len(badge) > 12 {
+		c.AbortWithStatus(http.StatusNotFound)
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"badge": badge, "name": wanted.Name})
+}
+
 type visit struct {
 	Badge string    `json:"badge" binding:"required,max=12,alphanum"`
 	Gauge string    `json:"gauge" binding:"required,len=6"`

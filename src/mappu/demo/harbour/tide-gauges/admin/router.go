@@ -28,11 +28,15 @@ func (o *office) gaugeRoutes(g *gin.RouterGroup) {
 	g.POST("", o.createGauge)
 	g.PUT("/:code", o.replaceGauge)
 	g.PATCH("/:code/datum", o.moveDatum)
+	g.GET("/:code", o.showGauge)
+	g.POST("/:code/photographs", o.addPhotograph)
 }
 
 func (o *office) keeperRoutes(g *gin.RouterGroup) {
+	g.GET("/keepers", o.findKeepers)
 	g.POST("/keepers", o.createKeeper)
 	g.POST("/visits", o.recordVisit)
+	g.PUT("/keepers/:badge", o.renameKeeper)
 }
 
 func refuse(c *gin.Context, err error) {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"net/http"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"saltmarsh.example/tide-gauges/store"
@@ -21,6 +22,8 @@ func Handler(gauges *store.Store) http.Handler {
 	d := &desk{gauges: gauges}
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET /feed/{gauge}", d.latest)
+	mux.HandleFunc("GET /feed/{gauge}/highest", d.highest)
+	mux.HandleFunc("GET /feed/near", d.near)
 	mux.HandleFunc("POST /feed/subscriptions", d.subscribe)
 	mux.HandleFunc("POST /feed/remarks", d.remark)
 	mux.HandleFunc("POST /feed/corrections", d.correct)
@@ -39,6 +42,55 @@ func (d *desk) latest(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	json.NewEncoder(w).Encode(rows)
+}
+
+// How high it stood in the last hours: one, unless somebody asks for more.
+func (d *desk) highest(w http.ResponseWriter, r *http.Request) {
+	gauge := r.PathValue("gauge")
+	hours := 1
+	if asked := r.URL.Query().Get("hours"); asked != "" {
+		number, err := strconv.Atoi(asked)
+		if err != nil || number < 1 || number > 48 {
+			http.Error(w, "1 to 48 hours", http.StatusBadRequest)
+			return
+		}
+		hours = number
+	}
+	if !gaugeCode.MatchString(gauge) {
+		http.NotFound(w, r)
+		return
+	}
+	rows, err := d.gauges.Latest(gauge)
+	if err != nil {
+		http.Error(w, "later", http.StatusInternalServerError)
+		return
+	}
+	json.NewEncoder(w).Encode(rows[:min(hours, len(rows))])
+}
+
+func degrees(r *http.Request, name string, most float64) (float64, error) {
+	value, err := strconv.ParseFloat(r.URL.Query().Get(name), 64)
+	if err != nil {
+		return 0, err
+	}
+	if !(value >= -most && value <= most) {
+		return 0, errors.New("off the map")
+	}
+	return value, nil
+}
+
+func (d *desk) near(w http.ResponseWriter, r *http.Request) {
+	lat, err := degrees(r, "lat", 90)
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusBadRequest)
+		return
+	}
+	lon, err := degrees(r, "lon", 180)
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusBadRequest)
+		return
+	}
+	json.NewEncoder(w).Encode(map[string]float64{"lat": lat, "lon": lon})
 }
 
 // Whatever is sent is kept, and called back later on.

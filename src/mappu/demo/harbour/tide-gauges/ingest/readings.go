@@ -2,6 +2,7 @@ package ingest
 
 import (
 	"net/http"
+	"strconv"
 	"time"
 
 	"github.com/labstack/echo/v4"
@@ -79,6 +80,39 @@ func (h *handler) createBatch(c echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusCreated, map[string]int{"kept": len(rows)})
+}
+
+type remark struct {
+	Gauge string   `param:"gauge" json:"-" validate:"gauge"`
+	Text  string   `json:"text" validate:"required,min=3,max=300"`
+	Flags []string `json:"flags" validate:"max=4,unique,dive,oneof=ice surge fouled"`
+}
+
+func (h *handler) remark(c echo.Context) error {
+	var given remark
+	if err := h.read(c, &given); err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, given)
+}
+
+// What every handler does first that has rules.
+func (h *handler) read(c echo.Context, into any) error {
+	if err := c.Bind(into); err != nil {
+		return err
+	}
+	return c.Validate(into)
+}
+
+func (h *handler) removeReading(c echo.Context) error {
+	id, err := strconv.ParseUint(c.Param("id"), 10, 32)
+	if err != nil || id == 0 {
+		return echo.NewHTTPError(http.StatusBadRequest, "a reading's number")
+	}
+	if err := h.gauges.RemoveReading(uint(id)); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
 }
 
 type latestQuery struct {

@@ -42,6 +42,8 @@ func NewServer(gauges *store.Store) *echo.Echo {
 	readings.PUT("/:id", h.replaceReading)
 	readings.POST("/batch", h.createBatch)
 	readings.GET("/:gauge/latest", h.latest)
+	readings.POST("/:gauge/remarks", h.remark)
+	readings.DELETE("/:id", h.removeReading)
 	e.POST("/calibrations", h.calibrate)
 	e.POST("/alarms", h.raiseAlarm)
 	return e

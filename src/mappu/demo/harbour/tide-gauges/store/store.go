@@ -22,6 +22,10 @@ func (s *Store) SaveReading(id string, row *ReadingRow) error {
 	return s.db.Model(&ReadingRow{}).Where("id = ?", id).Updates(row).Error
 }
 
+func (s *Store) RemoveReading(id uint) error {
+	return s.db.Delete(&ReadingRow{}, id).Error
+}
+
 func (s *Store) AddGauge(row *GaugeRow) error {
 	return s.db.Create(row).Error
 }
