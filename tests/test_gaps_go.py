@@ -231,7 +231,10 @@ CASES: dict[str, tuple[str, str, set[tuple[str, str, str | None, str | None]]]] 
             db.Create(&row)
         })
         r.POST("/drift", func(c *gin.Context) {
-            var in struct { Name string `json:"name" binding:"required,max=30"`; Note *string `json:"note" binding:"omitempty,max=9"` }
+            var in struct {
+                Name string  `json:"name" binding:"required,max=30"`
+                Note *string `json:"note" binding:"omitempty,max=9"`
+            }
             if err := c.ShouldBindJSON(&in); err != nil { c.Status(400); return }
             db.Create(&Row{Name: in.Name, Note: in.Note})
         })
@@ -292,7 +295,11 @@ CASES: dict[str, tuple[str, str, set[tuple[str, str, str | None, str | None]]]] 
             if err := c.Bind(&in); err != nil { return err }
             return c.JSON(200, in)
         })
-        e.POST("/direct", func(c echo.Context) error { var in Item; if err := c.Bind(&in); err != nil { return err }; return c.Validate(in) })
+        e.POST("/direct", func(c echo.Context) error {
+            var in Item
+            if err := c.Bind(&in); err != nil { return err }
+            return c.Validate(in)
+        })
         e.POST("/stops", func(c echo.Context) error {
             var in Item
             if err := c.Bind(&in); err != nil { return err }
@@ -301,7 +308,8 @@ CASES: dict[str, tuple[str, str, set[tuple[str, str, str | None, str | None]]]] 
             return errors.New("x")
         })
         """,
-        {("late-check", "POST /early", "body", "*"), ("server-error", "POST /raw", "body", "*"), ("idle-rules", "POST /only", "body", "name"),
+        {("late-check", "POST /early", "body", "*"), ("server-error", "POST /raw", "body", "*"),
+         ("idle-rules", "POST /only", "body", "name"),
          ("no-stop", "POST /stops", "body", "*")},
     ),
     "net/http: decoders, files and commands": (

@@ -13,19 +13,21 @@ from neutral_tree import shown
 
 DECLARED = [
     ('import (\n"net/http"\nv "a.b/c/v3"\n. "fmt"\n_ "x"\n"a.b/go-redis/v9"\n"a.b/d.v2"\n)',
-     "import net/http#None as http; import a.b/c#None as v; import fmt#* as *; import a.b/go-redis#None as redis; "
-     "import a.b/d.v2#None as d"),
+     ("import net/http#None as http; import a.b/c#None as v; import fmt#* as *; import a.b/go-redis#None as redis; "
+      "import a.b/d.v2#None as d")),
     ("const (\nA Kind = iota\nB\n_\nD\nE = 1 << 3\nF\n)",
      "A: Kind = 0; B: Kind = 1; _: Kind = 2; D: Kind = 3; E = (1 << 3); F = (1 << 3)"),
-    ("type R struct {\nBase\n*pkg.Other `json:\"o\"`\nA, B string `json:\"a,omitempty\" validate:\"oneof='x y' z\"`\nC []*Item\nD map[string]any\n}",
-     "class R < Base, pkg.Other {@embedded() Base: Base; @json('o') @embedded() Other: *[pkg.Other]; "
+    (("type R struct {\nBase\n*pkg.Other `json:\"o\"`\nA, B string `json:\"a,omitempty\" validate:\"oneof='x y' z\"`\nC []*Item\n"
+      "D map[string]any\n}"),
+     ("class R < Base, pkg.Other {@embedded() Base: Base; @json('o') @embedded() Other: *[pkg.Other]; "
      "@json('a,omitempty') @validate(\"oneof='x y' z\") A: string; @json('a,omitempty') @validate(\"oneof='x y' z\") B: string; "
-     "C: [][*[Item]]; D: map[[string, any]]}"),
+      "C: [][*[Item]]; D: map[[string, any]]}")),
     ("type (\nK string\nL = K\nI interface {\nio.Reader\nSave(a int) (int, error)\n}\nG[T any] struct { V T }\n)",
      "class K < string {}; type L = K; interface I < io.Reader {function Save(_, a) {}}; class G {V: T}"),
     ("type S struct{}\nfunc (s *S) A(x int) {}\nfunc (o *Other[T]) B() {}",
      "class S {function A(s, x) {}}; part Other {function B(o) {}}"),
-    ("var x, y = f()\nvar z int = 3\nvar r = `a\\d`\nvar t = \"a\\tb\\u0041\"", "[x, y] = f(); z: int = 3; r = 'a\\\\d'; t = 'a\\tbA'"),
+    ("var x, y = f()\nvar z int = 3\nvar r = `a\\d`\nvar t = \"a\\tb\\u0041\"",
+     "[x, y] = f(); z: int = 3; r = 'a\\\\d'; t = 'a\\tbA'"),
     ("type T struct { In struct { X int } }", "class T {In: struct 27}; class struct 27 {X: int}"),
 ]  # fmt: skip
 INSIDE = [
@@ -33,7 +35,8 @@ INSIDE = [
     ("err := f()\nif err := g(); err != nil { h(err) }\nk(err)", "err = f(); err' = g(); if (err' != None) [h(err')] []; k(err)"),
     ("x := &T{A: 1, B: []int{2}}\ny := T[int]{}\nz := map[string]bool{\"a\": true}",
      "x = & T(1, [2]); y = T[int](); z = {'a': True}"),
-    ("v, ok := m[\"k\"]\nw, ok := v.(string)\nu := v.(int)", "[v, ok] = .ok(m['k']); [w, ok] = .ok(v, string); u = .assert(v, int)"),
+    ("v, ok := m[\"k\"]\nw, ok := v.(string)\nu := v.(int)",
+     "[v, ok] = .ok(m['k']); [w, ok] = .ok(v, string); u = .assert(v, int)"),
     ("for i, e := range xs { f(e) }\nfor k := range m {}\nfor i := 0; i < 3; i++ { continue }",
      "for [i', e] in .range(xs) [f(e)]; for [k, _] in .range(m) []; i' = 0; for  in  [continue]"),
     ("switch k { case A, \"b\": f(); break\ndefault: g() }\nswitch { case a && !b: f()\ncase c, d: g()\ndefault: h() }",
@@ -92,7 +95,12 @@ FILES = {
     }
     """,
     "helper.go": "package main\nfunc helper() {}\n",
-    "store/types.go": "package store\ntype Keeper interface { Keep(r Row) error }\ntype Row struct { Base }\ntype Base struct { ID int }\n",
+    "store/types.go": """
+    package store
+    type Keeper interface { Keep(r Row) error }
+    type Row struct { Base }
+    type Base struct { ID int }
+    """,
     "store/store.go": """
     package store
     type disk struct { rows []Row }

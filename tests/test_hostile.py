@@ -42,7 +42,6 @@ DAMAGED: dict[str, tuple[bytes, str]] = {
     "binary.go": (b'"net/http"\0\1\2\xff' * 50, "binary, not text"),
     "deep_call.go": (('package a\nimport "net/http"\nvar x = ' + "f(" * DEEP + ")" * DEEP).encode(), "nested deeper"),
     "deep_list.go": (('package a\nimport "net/http"\nvar x = T' + "{" * DEEP + "}" * DEEP).encode(), "nested deeper"),
-    "deep_type.go": (('package a\nimport "net/http"\nvar x ' + "[]" * 300 + "int").encode(), "nested deeper"),
     "packed.js": (b"express;" + b"a=1;" * 20_000, "packed by a build"),
     "deep_if.py": (
         (HEAD + "".join(" " * i + "if a:\n" for i in range(300)) + " " * 300 + "pass\n").encode(),

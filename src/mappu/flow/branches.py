@@ -50,6 +50,10 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
     then.learn(facts.if_true)
     other.learn(facts.if_false)
     text = engine.place(stmt.test).text or ""
+    failed = {id(other if f in facts.if_true else then) for f in outcomes}
+    for arm in (then, other) if answered else ():
+        # Whoever looks at what has been answered already may say more.
+        arm.sent = tuple(s for s in arm.sent if s not in answered)
     # Where the other arm leaves, code in this one stands under no condition that matters.
     taken = _arm(engine, stmt.then, then, None if _leaves(stmt.other) else Condition(text, facts.if_true))
     skipped = _arm(engine, stmt.other, other, None if _leaves(stmt.then) else Condition(f"not {text}", facts.if_false))
@@ -65,11 +69,10 @@ def if_(engine: Engine, stmt: n.If, state: State) -> Outcome:
         stored = (then if finding in facts.if_true else other).stored
         if finding.run is not None and not body and well.falls and ill.falls and len(stored) == len(state.stored):
             finding.run.looked = False
-    failed = {id(other if f in facts.if_true else then) for f in outcomes}
     for arm, step in ((then, taken), (other, skipped)) if answered else ():
-        if id(arm) not in failed or not step.falls:
-            # Whoever asks a helper that has answered already acts on it here.
-            arm.sent = tuple(s for s in arm.sent if s not in answered)
+        if id(arm) in failed and step.falls:
+            # It goes on all the same.
+            arm.sent = (*arm.sent, *(s for s in answered if isinstance(s, Sent)))
     state.take(s for s, o in ((then, taken), (other, skipped)) if o.falls)
     return outcome
 
@@ -142,7 +145,7 @@ def guard(
         truths = {True if e.value.role == "answer" else False if plain else e.value.truth for e in ends}
         if len(truths) == 1 and None not in truths:
             engine.frame.verdicts.append((truths == {True}, findings))
-            for finding in findings:
+            for finding in findings if not plain else ():
                 if finding.run is not None:
                     # It is for the caller to look at now.
                     finding.run.looked = False
@@ -192,7 +195,7 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
     engine.check(finding, result, message)
     if finding.run is not None and finding.run.limit is None:
         if result.effect == "breaks" and finding.run.runs:
-            why = "what this refuses ends as a 5xx: its error is given back as it is" + _at(result)
+            why = f"what this refuses is answered with a 5xx{_at(result)}"
             engine.event(Event("server-error", finding.place, why, finding.origin))
         return
     if result.effect == "breaks":
@@ -233,7 +236,7 @@ def guard_that_falls(
             why = "an error answer is made here, and the handler carries on as if nothing had happened"
             engine.event(Event("no-stop", dropped, why, finding.origin))
         return
-    gathered = _gathering(engine, body, before)
+    gathered = _gathering(engine, body, before) or _listing(engine, findings, body, before)
     if gathered is not None:
         engine.frame.pending.setdefault(gathered, []).extend(findings)
     elif outcome.falls and not beside and _only_notices(engine, body):
@@ -303,6 +306,7 @@ def switch(engine: Engine, stmt: n.Switch, state: State) -> Outcome:
         constants = [engine.program.constant(p, engine.scope) for p in case.patterns]
         if case.patterns and all(c is not None for c in constants):
             allowed.extend(c.value for c in constants if c is not None)
+            _admit(engine, step, subject, [c.value for c in constants if c is not None], stmt)
         elif not case.patterns:
             open_ended = False
             if subject.origin is not None and allowed:
@@ -313,6 +317,20 @@ def switch(engine: Engine, stmt: n.Switch, state: State) -> Outcome:
     outcome.falls = open_ended or bool(arms)
     state.take(arms + ([state.copy()] if open_ended else []))
     return outcome
+
+
+def _admit(engine: Engine, step: Outcome, subject: Value, values: list[object], stmt: n.Switch) -> None:
+    """Note the values that a helper says at once are good (or that nothing is wrong with)."""
+    truths = {e.value.truth for e in step.exits if e.kind == "return"}
+    if (
+        subject.origin is not None
+        and not step.falls
+        and len(engine.frames) > 1
+        and len(truths) == 1
+        and None not in truths
+    ):
+        finding = Finding(subject.origin, "enum", values, engine.place(stmt.subject))
+        engine.frame.admits.append((truths == {True}, finding))
 
 
 def _only_notices(engine: Engine, body: tuple[n.Stmt, ...]) -> bool:
@@ -329,7 +347,7 @@ def _only_notices(engine: Engine, body: tuple[n.Stmt, ...]) -> bool:
 def _gathering(engine: Engine, body: tuple[n.Stmt, ...], state: State) -> str | None:
     """Return the name of the local list that a branch adds an error to, if that is what it does."""
     for stmt in body:
-        base, added = _added_to(engine, stmt)
+        base, added = added_to(engine, stmt)
         held = state.env.get(base.id) if base is not None else None
         if base is None or held is None or held.role != "local" or held.touched:
             continue
@@ -338,12 +356,33 @@ def _gathering(engine: Engine, body: tuple[n.Stmt, ...], state: State) -> str | 
     return None
 
 
-def _added_to(engine: Engine, stmt: n.Stmt) -> tuple[n.Name | None, tuple[n.Expr, ...]]:
+def _listing(engine: Engine, findings: tuple[Finding, ...], body: tuple[n.Stmt, ...], state: State) -> str | None:
+    """Return the name of the local list that the faults of a model are added to, one by one."""
+    if all(f.run is None for f in findings):
+        return None
+    for stmt in walk(*body):
+        base, _ = added_to(engine, stmt) if isinstance(stmt, n.Assign | n.Do) else (None, ())
+        held = state.env.get(base.id) if base is not None else None
+        if base is not None and held is not None and not held.touched:
+            for finding in findings:
+                if finding.run is not None:
+                    # It is for whoever gets the list to look at now.
+                    finding.run.looked = False
+            return base.id
+    return None
+
+
+def added_to(engine: Engine, stmt: n.Stmt) -> tuple[n.Name | None, tuple[n.Expr, ...]]:
     """The list or map that a statement adds to, and what it adds."""
     if isinstance(stmt, n.Do) and isinstance(stmt.value, n.Call) and isinstance(stmt.value.func, n.Member):
         base = stmt.value.func.value
         if stmt.value.func.name in engine.words.language.adders and isinstance(base, n.Name):
             return base, stmt.value.positional
+    if isinstance(stmt, n.Assign) and isinstance(stmt.value, n.Call) and dotted(stmt.value.func) == "append":
+        # `list = append(list, fault)`.
+        target, given = stmt.targets[0], stmt.value.positional
+        same = isinstance(target, n.Name) and bool(given) and dotted(given[0]) == target.id
+        return (target, given[1:]) if same and isinstance(target, n.Name) else (None, ())
     if isinstance(stmt, n.Assign) and isinstance(stmt.targets[0], n.Index | n.Member):
         inner = stmt.targets[0].value
         return (inner, (stmt.value,)) if isinstance(inner, n.Name) else (None, ())

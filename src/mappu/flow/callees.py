@@ -112,6 +112,7 @@ def inline(
     exits = [e for e in outcome.exits if e.kind == "return"]
     before = state.sent
     state.sent = tuple(dict.fromkeys(s for sents in (inner.sent, *(e.sent for e in exits)) for s in sents))
+    state.status = inner.status or state.status
     if answers := [s for s in state.sent if s not in before]:
         # What it answered is the answer of whoever called it.
         state.status = (answers[-1].status, answers[-1].place)

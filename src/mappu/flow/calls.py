@@ -185,7 +185,7 @@ def _request_call(engine: Engine, expr: n.Call, method: str, state: State) -> Va
         engine.report.reads.append(Read(child, engine.place(expr)))
         if method in engine.words.defaulted:
             state.present |= {child}
-        return Value(child)
+        return _told_with(engine, expr, method, child)
     if method in engine.kept:
         return engine.kept[method]
     place = engine.words.request.get(method)
@@ -239,6 +239,22 @@ def _handed(engine: Engine, expr: n.Call, name: str, given: Given, state: State)
         held = next(v for _, v in given if v.role == "reply")
         return replies.call(engine, expr, words.answerers[name], held, given, state)
     return None
+
+
+def _told_with(engine: Engine, expr: n.Call, method: str, child: Origin) -> Value:
+    """What one name reads: alone, or together with whether it is there, or an error where it is not."""
+    words, place = engine.words, engine.place(expr)
+    if method in words.parsed:
+        return fills.parsed(engine, expr, child, *words.parsed[method])
+    is_file = method in words.uploads
+    if is_file:
+        engine.report.reads.append(Read(child, place, type="file"))
+    held = Value(child, via="file" if is_file else "")
+    told = words.pairs.get(method)
+    there = Finding(child, "notNull", None, place, presence=True)
+    if told == "ok":
+        return Value(parts=(held, Value(facts=Facts((there,), ()))))
+    return Value(parts=(held, Value(role="error", facts=Facts((), (there,))))) if told == "error" else held
 
 
 def _data_method(engine: Engine, expr: n.Call, method: str, held: Value, given: Given, state: State) -> Value | None:
@@ -307,6 +323,9 @@ def _builtin(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | N
     first = given[0][1] if given else NOTHING
     if name in words.sizes and first.via == "many":
         return first.made_from()
+    if name in words.sizes and first.facts is not None:
+        # How many faults there are tells whether there are any.
+        return first
     if name in words.sizes and first.touched:
         return Value(first.origin, via="size", taints=first.taints)
     if name == "isinstance" and first.origin is not None and len(expr.args) == 2:

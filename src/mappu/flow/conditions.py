@@ -110,9 +110,17 @@ def truth(engine: Engine, expr: n.Expr, value: Value) -> Facts:
     return _customs(engine, expr, Value(value.origin) if value.origin is not None else NOTHING)
 
 
-def from_verdicts(verdicts: list[tuple[bool, tuple[Finding, ...]]], returned: list[Value]) -> Facts | None:
+def from_verdicts(
+    verdicts: list[tuple[bool, tuple[Finding, ...]]], returned: list[Value], admits: list[tuple[bool, Finding]]
+) -> Facts | None:
     """What a helper's result says: of one that returns false (or an error text) for what it does not like."""
     last = returned[-1].facts if returned else None
+    if admits and returned and returned[-1].truth is not None and len({truth_ for truth_, _ in admits}) == 1:
+        # Some constants are let through at once, and all else comes to the opposite.
+        good, first = admits[0]
+        values = [v for _, f in admits for v in (f.value if isinstance(f.value, list) else [])]
+        if returned[-1].truth is not good and all(f.origin == first.origin for _, f in admits):
+            verdicts = [*verdicts, (not good, (msgspec.structs.replace(first, value=values),))]
     when_true = tuple(f for truth_, found in verdicts if not truth_ for f in found)
     when_false = tuple(f for truth_, found in verdicts if truth_ for f in found)
     if last is not None:

@@ -155,7 +155,7 @@ class Engine:
             value = NOTHING
             for each in (*returned, *frame.yields):
                 value = join(value, each) if value is not NOTHING else each
-            facts = conditions.from_verdicts(frame.verdicts, returned)
+            facts = conditions.from_verdicts(frame.verdicts, returned, frame.admits)
             if facts is not None:
                 value = value.but(facts=facts)
             for name, findings in frame.pending.items():
@@ -197,6 +197,15 @@ class Engine:
         return outcome
 
     def statement(self, stmt: n.Stmt, state: State) -> Outcome | None:
+        base, _ = branches.added_to(self, stmt)
+        waiting = self.frame.pending.pop(base.id, None) if base is not None else None
+        step = self.walked(stmt, state)
+        if waiting and base is not None:
+            # Whoever adds to a list of errors does not look at those in it.
+            self.frame.pending.setdefault(base.id, [])[:0] = waiting
+        return step
+
+    def walked(self, stmt: n.Stmt, state: State) -> Outcome | None:
         match stmt:
             case n.Do(value=value):
                 return self.do(stmt, value, state)
@@ -423,7 +432,11 @@ class Engine:
             return held.literal
         if isinstance(expr, n.Unary) and expr.op == "-":
             inner = self.constant(expr.value, state)
-            return n.Literal(expr.span, -inner.value) if inner is not None and isinstance(inner.value, int | float) else None
+            return (
+                n.Literal(expr.span, -inner.value)
+                if inner is not None and isinstance(inner.value, int | float)
+                else None
+            )
         found = self.program.constant(expr, self.scope)
         known = self.words.language.constants
         if found is None and known and isinstance(expr, n.Member):

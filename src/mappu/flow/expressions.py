@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 from mappu.flow import calls, conditions, endings, fills, model_runs
@@ -13,6 +14,7 @@ from mappu.syntax import nodes as n
 if TYPE_CHECKING:
     from mappu.flow.engine import Engine
 
+_ERROR = re.compile(r"Err[A-Z]")
 _COMPARISONS = frozenset({"and", "==", "!=", "<", "<=", ">", ">=", "in", "not-in", "is", "is-not", "is-a"})
 
 
@@ -244,6 +246,9 @@ def member_of(engine: Engine, expr: n.Expr, held: Value, name: str, state: State
     known = engine.words.language.constants.get(target.name) if target is not None and target.scope is None else None
     if known is not None:
         return Value(role="local", literal=n.Literal(expr.span, known))
+    if engine.words.language.returns_errors and target is not None and target.scope is None and _ERROR.match(name):
+        # An error that a package keeps under a name.
+        return Value(role="error", truth=True, made=target, status=engine.words.named_errors.get(target.name))
     return _global(engine, target)
 
 

@@ -23,7 +23,7 @@ from mappu.flow.values import (
     all_touched,
 )
 from mappu.flow.words import Fill
-from mappu.inventory.model import PlaceIn
+from mappu.inventory.model import ConstraintKind, PlaceIn
 from mappu.symbols.program import Scope, Target
 from mappu.syntax import nodes as n
 
@@ -393,14 +393,20 @@ def parse(engine: Engine, expr: n.Call, name: str, given: Given) -> Value | None
     if word is None or len(given) <= word[0]:
         return None
     position, kind, value = word
-    held, place = given[position][1], engine.place(expr)
-    via = "number" if value in ("integer", "number") else ""
+    held = given[position][1]
     if held.origin is None:
         return Value(parts=(held.made_from().but(literal=held.literal), Value(role="error")))
-    limit = Finding(held.origin, kind, value, place, demands=True)
-    opened = OpenRun(held.origin, expr, engine.scope, place, limit=limit)
-    same = next((o for o in engine.open_runs if (o.place, o.origin) == (place, held.origin)), None)
+    return parsed(engine, expr, held.origin, kind, value)
+
+
+def parsed(engine: Engine, expr: n.Call, origin: Origin, kind: ConstraintKind, value: object) -> Value:
+    """A value made of client data, together with the error where it is none."""
+    place = engine.place(expr)
+    via = "number" if value in ("integer", "number") else ""
+    limit = Finding(origin, kind, value, place, demands=True)
+    opened = OpenRun(origin, expr, engine.scope, place, limit=limit)
+    same = next((o for o in engine.open_runs if (o.place, o.origin) == (place, origin)), None)
     if same is None:
         engine.open_runs.append(opened)
-    finding = Finding(held.origin, kind, value, place, demands=True, run=same or opened)
-    return Value(parts=(Value(held.origin, via=via), Value(role="error", facts=Facts((), (finding,)))))
+    finding = Finding(origin, kind, value, place, demands=True, run=same or opened)
+    return Value(parts=(Value(origin, via=via), Value(role="error", facts=Facts((), (finding,)))))

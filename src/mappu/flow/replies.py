@@ -39,7 +39,15 @@ def call(engine: Engine, expr: n.Call, word: Reply | None, held: Value, given: G
     if not word.sends:
         state.status = (status or 0, place)
         return held.but(status=status)
+    begun = [s for s in state.sent if s.open]
+    if begun and word.status is None and word.always is None:
+        for sent in begun:
+            sent.open = False
+        return Value(role="answer", status=begun[-1].status)
+    known = len(engine.sents)
     send(engine, 200 if status is None else status, place, state)
+    for sent in engine.sents[known:]:
+        sent.open = word.opens
     return Value(role="answer", status=200 if status is None else status)
 
 

@@ -12,12 +12,14 @@ class Sent:
     """An error answer that a handler sent without leaving: `checks` are what it refuses, `carried` is set once something is
     done after it all the same. `run` is what sends it by itself. Compared by identity."""
 
-    __slots__ = ("carried", "checks", "place", "run", "status")
+    __slots__ = ("carried", "checks", "open", "place", "run", "status")
 
     def __init__(self, status: int, place: Place, run: OpenRun | None = None) -> None:
         self.status, self.place, self.run = status, place, run
         self.checks: list[Check] = []
         self.carried = False
+        # True where only its status was sent: what is written next is its body.
+        self.open = False
 
 
 class State:
@@ -123,6 +125,8 @@ class Frame:
         # True for a function handed to other code, which goes on in the handler's place: its leaving is the handler's.
         self.goes_on = False
         self.verdicts: list[tuple[bool, tuple[Finding, ...]]] = []
+        # Constants that it was held against, with what was given back at once for them.
+        self.admits: list[tuple[bool, Finding]] = []
         self.yields: list[Value] = []
         self.pending: dict[str, list[Finding]] = {}
         # Variables filled here through a pointer; those that a check looked at before they were.

@@ -61,13 +61,15 @@ Refer = Callable[[n.Expr], tuple[n.Expr, Scope]]
 
 class Reply(msgspec.Struct, frozen=True):
     """A method of the response object that a handler is given: the position of its status, a status it always has, whether it
-    sends the answer, whether it ends the handler by throwing, and whether it makes an answer that has to be returned."""
+    sends the answer, whether it ends the handler by throwing, whether it makes an answer that has to be returned, and whether it
+    sends the status alone, what is written next being the rest of the same answer."""
 
     status: int | None = None
     always: int | None = None
     sends: bool = False
     throws: bool = False
     makes: bool = False
+    opens: bool = False
 
 
 class Errors(msgspec.Struct, frozen=True):
@@ -254,8 +256,15 @@ class Words(msgspec.Struct, frozen=True):
     readers: Mapping[str, tuple[PlaceIn, int | None]] = {}
     # Methods that give something else where the name is not there.
     defaulted: frozenset[str] = frozenset()
+    # Methods of the request that give a value together with whether it is there ("ok") or an error where it is not; that read an
+    # uploaded file; that make a value of the text and give back an error where it is none, with what that says.
+    pairs: Mapping[str, Literal["ok", "error"]] = {}
+    uploads: frozenset[str] = frozenset()
+    parsed: Mapping[str, tuple[ConstraintKind, object]] = {}
     # Functions that answer through the response object they are handed.
     answerers: Mapping[str, Reply] = {}
+    # Errors that a package keeps under a name, to the status they are answered with.
+    named_errors: Mapping[str, int] = {}
     # True where request and response are one object.
     one_object: bool = False
     # True where an error that the handler gives back is answered by the framework.

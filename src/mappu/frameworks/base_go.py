@@ -1,6 +1,7 @@
 """What the Go frameworks share: their words for the flow engine, and what every handler of the standard library can do."""
 
 from collections.abc import Callable, Mapping
+from http import HTTPStatus
 from typing import Any
 
 from mappu.flow.go import language
@@ -22,9 +23,10 @@ REQUEST: dict[str, Any] = {
     "Cookies": "cookie",
     "WithContext": "request", "Clone": "request", "Trailer": "header",
 }  # fmt: skip
-GETTERS: dict[str, PlaceIn] = {"FormValue": "form", "PostFormValue": "form", "PathValue": "path", "Cookie": "cookie"}
-REPLIES: dict[str, Reply] = {"WriteHeader": Reply(status=0, sends=True), "Write": Reply(sends=True), "Encode": Reply(sends=True),
-                             "WriteString": Reply(sends=True)}  # fmt: skip
+GETTERS: dict[str, PlaceIn] = {"FormValue": "form", "PostFormValue": "form", "PathValue": "path", "Cookie": "cookie",
+                                "FormFile": "form"}  # fmt: skip
+REPLIES: dict[str, Reply] = {"WriteHeader": Reply(status=0, sends=True, opens=True), "Write": Reply(sends=True),
+                             "Encode": Reply(sends=True), "WriteString": Reply(sends=True)}  # fmt: skip
 ANSWERERS: dict[str, Reply] = {
     "net/http.Error": Reply(status=2, sends=True), "net/http.Redirect": Reply(status=3, sends=True),
     "net/http.NotFound": Reply(always=404, sends=True), "fmt.Fprintf": Reply(sends=True), "fmt.Fprint": Reply(sends=True),
@@ -53,6 +55,7 @@ def words(service: Service, mapped: Mapped, errors: Mapping[str, int], **own: An
     own_runs, by_vocabulary = own.pop("runs", None), running(reader, used)
     defaults: dict[str, Any] = {
         "request": REQUEST, "request_types": frozenset(), "broken": {}, "answers": {}, "status_member": "", "dumps": frozenset(),
+        "pairs": {"Cookie": "error", "FormFile": "error"}, "uploads": frozenset({"FormFile"}),
         "getters": GETTERS, "replies": REPLIES, "answerers": ANSWERERS, "readers": READERS, "sends": True, "answers_errors": True,
         "status_members": frozenset({"Status", "StatusCode", "Code", "HTTPStatus", "HttpStatus", "HTTPCode", "HttpCode", "status",
                                      "code", "statusCode"}),
@@ -64,6 +67,15 @@ def words(service: Service, mapped: Mapped, errors: Mapping[str, int], **own: An
         queries=storage.QUERIES, lookups=storage.LOOKUPS, lookup_prefixes=storage.LOOKUP_PREFIXES, keyed=storage.KEYED,
         checkers=CHECKERS, house=house_rules(service.settings.rule), fields_in=fields_in, **{**defaults, **own},
     )  # fmt: skip
+
+
+def named_errors(package: str) -> dict[str, int]:
+    """The errors that a framework keeps by the names of statuses: `ErrBadRequest`."""
+    return {
+        f"{package}.Err{''.join(w.capitalize() for w in s.name.split('_'))}": s.value
+        for s in HTTPStatus
+        if s.value >= 400
+    }
 
 
 def known_errors() -> Errors:

@@ -73,12 +73,16 @@ class GoFramework:
             path = joined(prefix, hung.path) or "/"
             if hung.path.endswith("/") and len(path) > 1:
                 path += "/"
-            shown, rules = curly(path) if self.curly else braces(path)
+            shown, rules = self.shown(path)
             way = (*links, *routers.before(hung.site, hung.call, hung.scope), *hung.links[:-1], last)
             symbol = last.function.name or "anonymous"
             for method in methods:
                 yield Route(self.name, "http", method, shown, last.function, last.holder, symbol, links=way,
                             path_rules={k: v for k, v in rules.items() if v})  # fmt: skip
+
+    def shown(self, path: str) -> tuple[str, dict[str, str]]:
+        """A path with its parameters in braces, and the patterns of those that are limited in it."""
+        return curly(path) if self.curly else braces(path)
 
     def _is_library(self, service: Service, link: Link) -> bool:
         """True for a handler that a package brings: what it takes is the package's own affair."""

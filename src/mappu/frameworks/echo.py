@@ -110,6 +110,8 @@ class Echo(GoFramework):
         own: dict[str, Any] = {
             "request": {**base_go.REQUEST, "Request": "request", "QueryParams": "query", "FormParams": "form"},
             "getters": {**base_go.GETTERS, **_GETTERS}, "replies": _REPLIES, "fills": {"Bind": _BIND}, "one_object": True,
+            "named_errors": base_go.named_errors(_ECHO),
+            "pairs": {"FormFile": "error", "Cookie": "error"}, "uploads": frozenset({"FormFile"}),
             "answers_errors": True, "sends": False, "runs": runs,
         }  # fmt: skip
         return base_go.words(service, mapped, {f"{_ECHO}.NewHTTPError": 0, _ERROR: 0}, **own)

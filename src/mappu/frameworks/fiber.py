@@ -1,5 +1,6 @@
 """fiber: handlers that give their errors back, and a parser for every place, which runs no rules."""
 
+import re
 from typing import Any
 
 from mappu.flow.words import Fill, Reply, Words
@@ -7,6 +8,7 @@ from mappu.frameworks import base_go
 from mappu.frameworks.base import Service
 from mappu.frameworks.base_go_handlers import GoFramework
 from mappu.frameworks.base_go_routers import ALL, GoRouterWords
+from mappu.frameworks.base_paths import braces
 from mappu.frameworks.net_http import REMEDIES as STANDARD
 from mappu.inventory.model import PlaceIn
 from mappu.symbols.program import Target
@@ -25,6 +27,13 @@ _FILLS = {
     "CookieParser": Fill((("cookie", "cookie~"),)), "Body": Fill((("body", "json"),)), "URI": Fill((("path", "uri~"),)),
     "Header": Fill((("header", "header~"),)),
 }  # fmt: skip
+_LIMITED = re.compile(r":(\w+)<([^<>]*)>")
+_LIMITS = {
+    "int": r"^-?\d+$",
+    "bool": "^(true|false|1|0)$",
+    "alpha": "^[a-zA-Z]+$",
+    "guid": r"^[0-9a-fA-F]{8}(-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}$",
+}
 REMEDIES = {
     **STANDARD,
     "refuse": "leave there: `return fiber.NewError(fiber.StatusBadRequest, …)`",
@@ -47,6 +56,12 @@ class Fiber(GoFramework):
         mounts=frozenset({"Mount"}),
     )  # fmt: skip
 
+    def shown(self, path: str) -> tuple[str, dict[str, str]]:
+        """A path with its parameters in braces, and the patterns of those that are limited in it: `:id<int>`."""
+        rules = {name: _LIMITS[rule] for name, rule in _LIMITED.findall(path) if rule in _LIMITS}
+        shown, _ = braces(_LIMITED.sub(r":\1", path))
+        return shown, rules
+
     def words(self, service: Service) -> Words:
         # One of the service's own may answer anything with anything.
         otherwise = 0 if any(b"ErrorHandler" in s.module.source for s in service.scopes) else None
@@ -56,7 +71,10 @@ class Fiber(GoFramework):
 
         own: dict[str, Any] = {
             "request": {**base_go.REQUEST, "Body": "body", "Request": "request", "Bind": "request", "BodyRaw": "body"},
-            "getters": _GETTERS, "replies": _REPLIES, "fills": _FILLS, "one_object": True, "answers_errors": True, "sends": False,
+            "getters": _GETTERS, "replies": _REPLIES, "fills": _FILLS, "one_object": True,
+            "named_errors": base_go.named_errors(_FIBER),
+            "parsed": {"ParamsInt": ("type", "integer")}, "pairs": {"FormFile": "error"}, "uploads": frozenset({"FormFile"}),
+            "answers_errors": True, "sends": False,
         }  # fmt: skip
         return base_go.words(service, mapped, {f"{_FIBER}.NewError": 0, f"{_FIBER}.Error": 0}, **own)
 

@@ -43,7 +43,7 @@ _GETTERS: dict[str, PlaceIn] = {
 _SENDS = ("JSON", "IndentedJSON", "PureJSON", "SecureJSON", "JSONP", "AsciiJSON", "XML", "YAML", "String", "HTML", "Data",
           "AbortWithStatusJSON", "AbortWithStatus", "AbortWithError", "ProtoBuf", "TOML", "AbortWithStatusPureJSON")  # fmt: skip
 _REPLIES = {
-    **{name: Reply(status=0, sends=True) for name in _SENDS}, "Status": Reply(status=0, sends=True),
+    **{name: Reply(status=0, sends=True) for name in _SENDS}, "Status": Reply(status=0, sends=True, opens=True),
     "Redirect": Reply(status=0, sends=True), "File": Reply(sends=True), "FileAttachment": Reply(sends=True),
     # A list of errors that some function behind the handler may answer.
     "Error": Reply(always=0, sends=True),
@@ -93,6 +93,8 @@ class Gin(GoFramework):
     def words(self, service: Service) -> Words:
         own: dict[str, Any] = {
             "request": {**base_go.REQUEST, "Request": "request"}, "getters": {**base_go.GETTERS, **_GETTERS}, "replies": _REPLIES,
+            "pairs": {"GetQuery": "ok", "GetPostForm": "ok", "GetQueryArray": "ok", "Cookie": "error", "FormFile": "error"},
+            "uploads": frozenset({"FormFile"}),
             "fills": _fills(), "defaulted": frozenset({"DefaultQuery", "DefaultPostForm"}), "one_object": True,
         }  # fmt: skip
         return base_go.words(service, base_go.by_itself, {}, **own)

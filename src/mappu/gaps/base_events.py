@@ -63,7 +63,7 @@ def runs_by_hand(route: RouteEvidence) -> Iterator[tuple[ModelRun, list[FieldEvi
     for found in route.fields:
         if found.read is not None:
             by_place.setdefault(found.read, []).append(found)
-    for place, run in {r.place: r for r in route.report.runs}.items():
+    for place, run in {r.place: r for r in route.report.runs if r.keys is None}.items():
         if place in by_place:
             yield run, by_place[place]
 

@@ -59,6 +59,9 @@ class Draft:
     @property
     def is_required(self) -> bool:
         """True where leaving it out is turned away: what a rule asks for is not asked for where the rule refuses nothing."""
+        if self.laid.path.endswith(("[]", "{}")):
+            # An element that is not there is not missing.
+            return False
         ran = self.ran
         by_binder = ran is not None and ran.binder is not None and not self.laid.nested
         refused = by_binder or ran is None or self.by_hand or ran.status in ("runs", "unknown")

@@ -20,6 +20,7 @@ PORT = 8124
 SERVICES: dict[str, tuple[str, ...]] = {
     "gin": ("github.com/gin-gonic/gin v1.10.0", "github.com/go-playground/validator/v10 v10.22.0"),
     "echo": ("github.com/labstack/echo/v4 v4.12.0", "github.com/go-playground/validator/v10 v10.22.0"),
+    "fiber": ("github.com/gofiber/fiber/v2 v2.52.5", "github.com/go-playground/validator/v10 v10.22.0"),
     "standard": ("github.com/go-chi/chi/v5 v5.1.0", "github.com/gorilla/mux v1.8.1",
                  "github.com/go-playground/validator/v10 v10.22.0", "github.com/go-ozzo/ozzo-validation/v4 v4.3.0"),
 }  # fmt: skip

@@ -157,6 +157,9 @@ class Tagged:
             return [("custom", self.custom[name])]
         if name == "required":
             return [("required", True)]
+        if self.shape.type in _NUMBERS and name in _PATTERNS:
+            # Of a number it says nothing that the type does not.
+            return [("custom", name)]
         for table, kind in ((_FORMATS, "format"), (_PATTERNS, "pattern")):
             if name in table:
                 return [(kind, table[name])]  # type: ignore[list-item]
