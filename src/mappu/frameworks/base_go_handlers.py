@@ -22,7 +22,8 @@ class GoFramework:
 
     language = "go"
     name: str
-    imports: tuple[str, ...]
+    # Words one of which every file with a route holds: what it imports.
+    tokens: tuple[bytes, ...]
     router_words: GoRouterWords
     contexts: frozenset[str]
     requests: frozenset[str] = frozenset()
@@ -31,10 +32,6 @@ class GoFramework:
 
     def __init__(self) -> None:
         self._routers: WeakKeyDictionary[Service, Routers] = WeakKeyDictionary()
-
-    @property
-    def tokens(self) -> tuple[bytes, ...]:
-        return tuple(f'"{x}'.encode() for x in self.imports)
 
     def routers(self, service: Service) -> Routers:
         if service not in self._routers:

@@ -4,7 +4,9 @@ Every framework shares this; it says by `GoRouterWords` what its names are. A ro
 variable, a parameter, a field of a struct, what a call gives back.
 """
 
+import re
 from collections.abc import Iterator, Mapping
+from functools import cached_property
 
 import msgspec
 
@@ -13,7 +15,7 @@ from mappu.frameworks.base_links import link_of
 from mappu.frameworks.base_sites import joined
 from mappu.symbols.program import Scope, Target, given_to
 from mappu.syntax import nodes as n
-from mappu.syntax.walk import own, walk
+from mappu.syntax.walk import dotted, own, walk
 
 MAX_STEPS = 12
 MAX_PATHS = 16
@@ -24,7 +26,7 @@ Row = Mapping[tuple[str, str], n.Expr]
 Given = list[tuple[n.Expr, Scope]]
 
 
-class GoRouterWords(msgspec.Struct, frozen=True):
+class GoRouterWords(msgspec.Struct, frozen=True, dict=True):
     """What a framework calls things, by the names of methods unless said otherwise.
 
     - `types`: the types of routers, to whether one is reached by itself; `makers` are the functions that make those.
@@ -52,7 +54,14 @@ class GoRouterWords(msgspec.Struct, frozen=True):
     ends: frozenset[str] = frozenset()
     packages: frozenset[str] = frozenset()
 
-    @property
+    @cached_property
+    def hint(self) -> re.Pattern[bytes]:
+        """Finds what may speak of a router, in source."""
+        methods = "|".join(sorted(self.all | {self.methods or "Use"}))
+        names = "|".join(sorted({x.rpartition(".")[2] for x in (*self.types, *self.makers)} - {"New", "Default"}))
+        return re.compile(rf"\.(?:{methods})\(|\b(?:{names or methods})\b|(?i:rout|mux|StripPrefix)".encode())
+
+    @cached_property
     def all(self) -> frozenset[str]:
         """Every method that is one of a router."""
         return frozenset().union(self.verbs, self.named, self.plain, self.groups, self.same, self.inside, self.mounts, self.uses,
@@ -101,8 +110,11 @@ class Routers:
         self._reaches: dict[int, list[tuple[str, tuple[Link, ...]]]] = {}
         self._edged: set[tuple[int, int]] = set()
         self._stripped: dict[int, str] = {}
+        self._none: set[tuple[str, int]] = set()
         self._by_name: dict[str, list[tuple[n.Call, Scope]]] = {}
-        found = [pair for top in service.scopes for pair in self.program.calls(top, top.module.body)]
+        # A file, or a function, without any of its names makes no router, hangs nothing on one, and hands none on.
+        holding = [top for top in service.scopes if words.hint.search(top.module.source)]
+        found = [pair for top in holding for pair in self.program.calls(top, top.module.body, words.hint)]
         for call, scope in found:
             self._by_name.setdefault(_last_name(call.func), []).append((call, scope))
             self._note_methods(call, scope)
@@ -111,9 +123,11 @@ class Routers:
         while known < len(self.sites):
             # A router handed on may be handed on again.
             known = len(self.sites)
+            self._none.clear()
             for call, scope in found:
                 self._hand_over(call, scope)
                 self._open(call, scope)
+        self._none.clear()
         for call, scope in found:
             for row in self._turns(call, scope):
                 self._take(_filled(call, row), scope, row)
@@ -135,7 +149,8 @@ class Routers:
 
     def _note_prefix(self, call: n.Call, scope: Scope) -> None:
         """`http.StripPrefix("/api", router)`: the router sees a path without what stands in front."""
-        if len(call.positional) == 2 and self.program.name_of(call.func, scope) == "net/http.StripPrefix":
+        named = _last_name(call.func) == "StripPrefix" and len(call.positional) == 2
+        if named and self.program.name_of(call.func, scope) == "net/http.StripPrefix":
             site = self.site_of(call.positional[1], scope)
             if site is not None:
                 self._stripped[id(site)] = self.path(call.positional[0], scope)
@@ -374,6 +389,16 @@ class Routers:
             return self._called(expr, scope, steps)
         if not isinstance(expr, n.Name | n.Member):
             return None
+        key = (dotted(expr) or "", id(scope))
+        if key not in self._none:
+            found = self._named(expr, scope, steps)
+            if found is not None or not key[0]:
+                return found
+            # Until another router is found, it is none.
+            self._none.add(key)
+        return None
+
+    def _named(self, expr: n.Expr, scope: Scope, steps: int) -> Site | None:
         target = self.program.resolve(expr, scope)
         if target is None:
             return None

@@ -11,7 +11,7 @@ class Chi(StandardHandlers):
     """The framework."""
 
     name = "chi"
-    imports = (_CHI,)
+    tokens = (f'"{_CHI}'.encode(),)
     router_words = GoRouterWords(
         types={f"{_CHI}.Mux": True, f"{_CHI}.Router": True},
         makers=frozenset({f"{_CHI}.NewRouter", f"{_CHI}.NewMux"}),

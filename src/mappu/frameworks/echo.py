@@ -73,7 +73,7 @@ class Echo(GoFramework):
     """The framework."""
 
     name = "echo"
-    imports = (_ECHO,)
+    tokens = (f'"{_ECHO}'.encode(),)
     remedies = REMEDIES
     contexts = frozenset({f"{_ECHO}.Context"})
     router_words = GoRouterWords(

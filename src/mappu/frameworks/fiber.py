@@ -47,7 +47,7 @@ class Fiber(GoFramework):
     """The framework."""
 
     name = "fiber"
-    imports = (_FIBER,)
+    tokens = (f'"{_FIBER}'.encode(),)
     remedies = REMEDIES
     contexts = frozenset({f"{_FIBER}.Ctx"})
     router_words = GoRouterWords(

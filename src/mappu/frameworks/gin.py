@@ -81,7 +81,7 @@ class Gin(GoFramework):
     """The framework."""
 
     name = "gin"
-    imports = (_GIN,)
+    tokens = (f'"{_GIN}'.encode(),)
     remedies = REMEDIES
     contexts = frozenset({f"{_GIN}.Context"})
     router_words = GoRouterWords(

@@ -10,7 +10,7 @@ class GorillaMux(StandardHandlers):
     """The framework."""
 
     name = "gorilla/mux"
-    imports = (_MUX,)
+    tokens = (f'"{_MUX}'.encode(),)
     router_words = GoRouterWords(
         types={f"{_MUX}.Router": True}, makers=frozenset({f"{_MUX}.NewRouter"}), plain=frozenset({"HandleFunc", "Handle"}),
         groups=frozenset({"PathPrefix"}),

@@ -56,7 +56,8 @@ class NetHttp(StandardHandlers):
     """The framework."""
 
     name = "net/http"
-    imports = (f'{_HTTP}"',)
+    # Nearly every file imports the package; only these hang anything on a server.
+    tokens = (b"HandleFunc(", b".Handle(", b"ServeMux")
     router_words = GoRouterWords(
         types={f"{_HTTP}.ServeMux": True}, makers=frozenset({f"{_HTTP}.NewServeMux"}),
         plain=frozenset({"HandleFunc", "Handle"}), mounts=frozenset({"Handle"}), uses=frozenset(),

@@ -112,17 +112,24 @@ class Names:
         body = owner.body if owner is not None else scope.module.body
         source = scope.module.source
         for node in declared(body):
-            if words and all(source.find(w, node.span.start, node.span.end) < 0 for w in words):
+            whole = self.finder.by_class and isinstance(node, n.Class)
+            if words and not whole and all(source.find(w, node.span.start, node.span.end) < 0 for w in words):
                 continue
             if isinstance(node, n.Function):
                 yield node, scope
             yield from self.functions(self.scope_of(node, scope), words)
 
-    def calls(self, scope: Scope, body: Iterable[n.Stmt | n.Expr]) -> Iterator[tuple[n.Call, Scope]]:
-        """Yield every call in a body and in the functions inside, with the scope it stands in."""
+    def calls(
+        self, scope: Scope, body: Iterable[n.Stmt | n.Expr], words: re.Pattern[bytes] | None = None
+    ) -> Iterator[tuple[n.Call, Scope]]:
+        """Yield every call in a body and in the functions inside, with the scope it stands in; with `words` only of functions
+        whose source holds one of them."""
+        source = scope.module.source
         for node in own(*body, classes=False):
             if isinstance(node, n.Function | n.Class):
-                yield from self.calls(self.scope_of(node, scope), node.body)
+                # The methods of a class may stand outside it.
+                if words is None or isinstance(node, n.Class) or words.search(source, node.span.start, node.span.end):
+                    yield from self.calls(self.scope_of(node, scope), node.body, words)
             elif isinstance(node, n.Call):
                 yield node, scope
 
