@@ -337,6 +337,63 @@ CASES: dict[str, tuple[str, str, set[tuple[str, str, str | None, str | None]]]] 
 }  # fmt: skip
 
 
+ENT = """
+package schema
+import ("entgo.io/ent"; "entgo.io/ent/schema/field")
+type Reading struct { ent.Schema }
+func (Reading) Fields() []ent.Field {
+    return []ent.Field{field.String("gauge_code").MaxLen(8), field.Enum("unit").Values("m", "ft"), field.Int("level").Optional()}
+}
+"""
+BUILT = """
+package main
+import (
+    "a.example/svc/ent"
+    "github.com/gin-gonic/gin"
+    "github.com/go-openapi/validate"
+)
+var client *ent.Client
+type In struct {
+    Gauge string `json:"gauge" binding:"required,max=20"`
+    Unit  string `json:"unit" binding:"required,oneof=m ft yd"`
+    Level *int   `json:"level"`
+}
+func (in *In) Validate() error {
+    var faults []error
+    if err := validate.Required("level", "body", in.Level); err != nil {
+        faults = append(faults, err)
+    }
+    if err := validate.MaximumInt("level", "body", *in.Level, 25, false); err != nil {
+        faults = append(faults, err)
+    }
+    if len(faults) > 0 {
+        return errors.Join(faults...)
+    }
+    return nil
+}
+func main() {
+    r := gin.Default()
+    r.POST("/x", func(c *gin.Context) {
+        var in In
+        if err := c.ShouldBindJSON(&in); err != nil { c.Status(400); return }
+        if err := in.Validate(); err != nil { c.Status(422); return }
+        if _, err := client.Reading.Create().SetGaugeCode(in.Gauge).SetUnit(in.Unit).SetLevel(*in.Level).Save(c); err != nil {
+            c.Status(500)
+        }
+    })
+}
+"""
+
+
+def test_builders_and_schemas(workshop: Any) -> None:
+    files = {"go.mod": "module a.example/svc\n", "main.go": BUILT, "ent/schema/reading.go": ENT}
+    inventory = mappu.survey(workshop.write(files, manifest=None))
+    assert {(g.kind, g.field) for g in inventory.gaps} == {("storage-drift", "gauge"), ("storage-drift", "unit")}
+    level = field(inventory.endpoints[0], "level")
+    assert limits(level) == {("required", True, "runs"), ("maximum", 25, "runs")}
+    assert level.required
+
+
 def _service(source: str, routes: str) -> str:
     return source % routes
 

@@ -195,8 +195,9 @@ def settle(engine: Engine, finding: Finding, result: Result, before: State, mess
     engine.check(finding, result, message)
     if finding.run is not None and finding.run.limit is None:
         if result.effect == "breaks" and finding.run.runs:
-            why = f"what this refuses is answered with a 5xx{_at(result)}"
-            engine.event(Event("server-error", finding.place, why, finding.origin))
+            why, mend = finding.run.fault or ("what this refuses", "")
+            why = f"{why} is answered with a 5xx{_at(result)}"
+            engine.event(Event("server-error", finding.place, why, finding.origin, mend=mend))
         return
     if result.effect == "breaks":
         ends = f"an error that nothing maps to a 4xx (line {result.place.line})" if result.place else "a 5xx"

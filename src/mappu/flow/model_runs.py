@@ -99,6 +99,7 @@ def _told(engine: Engine, expr: n.Call, run: RunWord, held: Value, state: State)
     if run.keys is not None and not isinstance(run.type, n.Call):
         type_, scope = fills.declared_type(engine, fills.pointee(run.argument), state) or (type_, scope)
     opened = OpenRun(origin, type_, scope, place)
+    opened.fault = run.fault
     if run.keys is not None:
         opened.taken = True
         listed = isinstance(run.type, n.Call)

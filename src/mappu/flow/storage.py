@@ -42,6 +42,9 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     """True for a method of something that keeps records: by its class, by what it was made from, or by its name. A call of
     the service's own code is looked into instead; a list made here is no storage."""
     if target is not None and isinstance(target.node, n.Function):
+        written = engine.words.generated
+        if written and target.scope is not None and written in target.scope.module.source[:200]:
+            return True
         return _is_made_by_storage(engine, target)
     if receiver.origin is not None or receiver.role in ("local", "answer", "error"):
         return False
@@ -62,6 +65,9 @@ def is_storage(engine: Engine, expr: n.Call, receiver: Value, target: Target | N
     names = (dotted(base) or (base.name if isinstance(base, n.Member) else "")).split(".")
     # The first of several names counts as well (`prisma.user`), unless it is only the object around.
     root = names[1:2] if names[0] == engine.program.receiver else names[:1] if engine.program.receiver else []
+    if words.language.returns_errors:
+        # Whose method this is has a name of its own: any of those in front may be what keeps records.
+        root = names[:-1]
     return any(words.storage_names.search(x) for x in (names[-1], *root)) or _is_record(engine, base)
 
 
@@ -104,6 +110,12 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
     if method in words.commits:
         state.stored.extend(x for x in state.staged if x not in state.stored)
         return NOTHING
+    named = words.setters.fullmatch(method) if words.setters is not None and len(given) == 1 else None
+    if named is not None:
+        held = given[0][1]
+        return receiver.but(
+            role="entity", attrs={**receiver.attrs, named[1]: held}, taints=receiver.touched | held.touched
+        )
     if method in words.keyed and len(given) > 1 and not _asks(given[1][1], words.asking_keys):
         # The first argument says which record is meant.
         given = given[1:]
@@ -129,7 +141,7 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
             _query_text(engine, given, place)
             if not any(_writes(a.value, engine) for a, _ in given):
                 return Value(role="lookup", taints=touched)
-        for each in held or [receiver]:
+        for each in held if any(v.touched or v.whole is not None for v in held) else [receiver]:
             if each.touched or each.whole is not None:
                 made = each.made if each.made is not None and words.is_entity(each.made) else receiver.made
                 engine.store(each, place, state, method in words.stores, Into(expr, engine.scope, made))

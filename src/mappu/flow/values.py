@@ -39,9 +39,10 @@ ALL = Origin("body", ("",))
 class OpenRun:
     """Something that is checked by a call which only tells the outcome: a model's rules, or (`limit`) that text is of a type.
     `looked` once a condition asks for it, `settled` once a branch acts on it, `taken` once somebody takes the checked value from
-    it. `runs` are the records of it, their result left open: one for each place that the data came in. Compared by identity."""
+    it. `runs` are the records of it, their result left open: one for each place that the data came in. `fault`: why it refuses
+    whatever it is given, and the word of the remedy. Compared by identity."""
 
-    __slots__ = ("limit", "looked", "origin", "place", "runs", "scope", "settled", "taken", "type")
+    __slots__ = ("fault", "limit", "looked", "origin", "place", "runs", "scope", "settled", "taken", "type")
 
     def __init__(
         self, origin: "Origin", type_: n.Expr, scope: Scope, place: Place, runs: "tuple[ModelRun, ...]" = (),
@@ -49,6 +50,7 @@ class OpenRun:
     ) -> None:  # fmt: skip
         self.origin, self.type, self.scope, self.place = origin, type_, scope, place
         self.runs, self.limit = runs, limit
+        self.fault: tuple[str, str] | None = None
         self.looked = self.settled = self.taken = False
 
     def ended(self, result: "Result") -> "tuple[ModelRun, ...]":
@@ -261,6 +263,7 @@ class Event(msgspec.Struct, frozen=True):
     presence: bool = False
     asserted: bool = False
     severity: Severity | None = None
+    mend: str = ""
 
 
 class Escape(msgspec.Struct, frozen=True):

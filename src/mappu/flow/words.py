@@ -22,6 +22,7 @@ class RunWord(msgspec.Struct, frozen=True):
       tell: true where it passed, true where it failed, a list of faults, the checked value. A name that ends in `()` is a
       method.
     - `keys`: those of the rules that it runs, None for all.
+    - `fault`: why it refuses whatever it is given, and the word of the remedy for that.
     """
 
     type: n.Expr
@@ -32,6 +33,7 @@ class RunWord(msgspec.Struct, frozen=True):
     skips: str | None = None
     outcome: Mapping[str, Told] = {}
     keys: frozenset[str] | None = None
+    fault: tuple[str, str] | None = None
 
 
 class Fill(msgspec.Struct, frozen=True):
@@ -241,6 +243,10 @@ class Words(msgspec.Struct, frozen=True):
     sends: bool = False
     # What the source of a value looks like that tells of a refusal by itself, where there is no status.
     refusal: re.Pattern[str] | None = None
+    # Methods that set one column of the record being made: the first group is its name; and what tells source that a storage
+    # library has written itself.
+    setters: re.Pattern[str] | None = None
+    generated: bytes = b""
     # What names of methods begin with that read storage.
     lookup_prefixes: tuple[str, ...] = ()
     # The position of the status in the call that makes an answer, where it is not the second.

@@ -64,7 +64,8 @@ def words(service: Service, mapped: Mapped, errors: Mapping[str, int], **own: An
         language=language, errors=errors, mapped=mapped, runs=runs, casts=casting(reader, used), known_errors=known_errors(),
         is_entity=lambda target: storage.is_entity(service.program, target), stores=storage.STORES, stages=frozenset(),
         commits=frozenset(), plain_stores=storage.PLAIN_STORES, storage_packages=storage.PACKAGES, storage_names=storage.NAMES,
-        queries=storage.QUERIES, lookups=storage.LOOKUPS, lookup_prefixes=storage.LOOKUP_PREFIXES, keyed=storage.KEYED,
+        queries=storage.QUERIES, lookups=storage.LOOKUPS, lookup_prefixes=storage.LOOKUP_PREFIXES,
+        setters=storage.SETTERS, generated=storage.GENERATED, keyed=storage.KEYED,
         checkers=CHECKERS, house=house_rules(service.settings.rule), fields_in=fields_in, **{**defaults, **own},
     )  # fmt: skip
 

@@ -79,7 +79,11 @@ class GoFramework:
 
     def shown(self, path: str) -> tuple[str, dict[str, str]]:
         """A path with its parameters in braces, and the patterns of those that are limited in it."""
-        return curly(path) if self.curly else braces(path)
+        if not self.curly:
+            return braces(path)
+        shown, rules = curly(path)
+        # The router anchors them by itself.
+        return shown, {name: f"^(?:{p})$" if "|" in p else f"^{p}$" for name, p in rules.items() if p}
 
     def _is_library(self, service: Service, link: Link) -> bool:
         """True for a handler that a package brings: what it takes is the package's own affair."""

@@ -19,6 +19,7 @@ _ECHO = "github.com/labstack/echo"
 _ERROR = f"{_ECHO}.HTTPError"
 # What Validate gives back where nothing was set that validates.
 _NONE_SET = f"{_ECHO}.ErrValidatorNotRegistered"
+_EVERY = "nothing sets a validator on the instance: every request that comes here"
 _BOUND = f"{_ECHO}.BindingError"
 _VERBS = {v: v for v in ("GET", "POST", "PUT", "PATCH", "DELETE", "HEAD", "OPTIONS")} | {"Any": ALL}
 _PATH: tuple[PlaceIn, str] = ("path", "param")
@@ -95,7 +96,10 @@ class Echo(GoFramework):
             target = service.program.resolve(call.func, scope)
             if target is None or target.name != f"{_ECHO}.Context.Validate":
                 return None
-            return RunWord(call.positional[0], scope, call.positional[0], False, thrown, None, FAILED, frozenset({OWN}))
+            fault = (_EVERY, "set-validator") if thrown == _NONE_SET else None
+            return RunWord(
+                call.positional[0], scope, call.positional[0], False, thrown, None, FAILED, frozenset({OWN}), fault
+            )
 
         # One of the service's own may answer anything with anything.
         otherwise = 0 if any(b"HTTPErrorHandler" in s.module.source for s in service.scopes) else None

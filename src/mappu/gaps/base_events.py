@@ -31,7 +31,7 @@ def seen(scan: Scan, kind: str, closed_by: str) -> Iterator[Gap]:
                 if more
                 else ""
             )
-            yield gap(kind, route, first.place, first.why + also, remedy(route, closed_by), field=field, place=place,
+            yield gap(kind, route, first.place, first.why + also, remedy(route, first.mend or closed_by), field=field, place=place,
                       severity=first.severity)  # fmt: skip
 
 

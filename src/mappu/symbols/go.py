@@ -87,6 +87,10 @@ class GoNames:
         """Return the files with methods of a type."""
         return self.index.parts.get(name, [])
 
+    def having(self, method: str) -> list[str]:
+        """Return the full names of the types with a method of that name."""
+        return sorted(self.index.methods.get(method, ()))
+
     def registering(self) -> list[str]:
         """Return the files that register words, tags or functions with a validator."""
         return self.index.registering

@@ -210,6 +210,10 @@ class Names:
         """The method that a call with so many arguments calls."""
         return class_names.method(self, target, count) if self.finder.by_class else target
 
+    def by_name(self, full: str, scope: Scope) -> Target:
+        """What a full dotted name leads to, in languages where one does."""
+        return class_names.by_name(self, scope.module.path, full)
+
     def around(self, scope: Scope) -> Target | None:
         """The class whose method this scope is in."""
         at: Scope | None = scope

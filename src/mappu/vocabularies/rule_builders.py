@@ -7,7 +7,7 @@ from mappu.inventory.model import ConstraintKind, FieldType
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n
 from mappu.syntax.walk import walk
-from mappu.vocabularies.shape import UNKNOWN, Reader, Rule, Shape, ShapeField
+from mappu.vocabularies.shape import UNKNOWN, Reader, Rule, Shape, ShapeField, refuses_zero
 from mappu.vocabularies.struct_tags import FAILED
 from mappu.vocabularies.struct_tags.structs import Reading
 
@@ -30,6 +30,15 @@ _SIZES: Mapping[FieldType, tuple[ConstraintKind, ConstraintKind]] = {
     "array": ("minItems", "maxItems"), "object": ("minProperties", "maxProperties"),
 }  # fmt: skip
 Found = tuple[ConstraintKind, object]
+# Functions of a package that look at one value and give back an error: what each says, with the position of its limit.
+_CHECKS = "github.com/go-openapi/validate"
+_OF_VALUES: Mapping[str, tuple[ConstraintKind, int | None]] = {
+    "Required": ("required", None), "RequiredString": ("required", None), "RequiredNumber": ("required", None),
+    "MinLength": ("minLength", 3), "MaxLength": ("maxLength", 3), "Pattern": ("pattern", 3), "MinimumInt": ("minimum", 3),
+    "MaximumInt": ("maximum", 3), "Minimum": ("minimum", 3), "Maximum": ("maximum", 3), "MinimumUint": ("minimum", 3),
+    "MaximumUint": ("maximum", 3), "MultipleOf": ("multipleOf", 3), "MultipleOfInt": ("multipleOf", 3),
+    "UniqueItems": ("uniqueItems", None), "FormatOf": ("format", 2), "EnumCase": ("custom", None), "Enum": ("custom", None),
+}  # fmt: skip
 
 
 class RuleBuilders:
@@ -44,6 +53,9 @@ class RuleBuilders:
     def shape(self, reader: Reader, expr: n.Expr, scope: Scope, view: str = "") -> Shape:
         if not isinstance(expr, n.Call):
             return UNKNOWN
+        checked = _of_value(reader.program, expr, scope)
+        if checked is not None:
+            return checked[1]
         name = _called(reader.program, expr, scope)
         if name in _STRUCT:
             return Listing(reader).of_struct(expr, scope)
@@ -53,6 +65,11 @@ class RuleBuilders:
         return False
 
     def run(self, reader: Reader, call: n.Call, scope: Scope, refer: Refer) -> RunWord | None:
+        checked = _of_value(reader.program, call, scope)
+        if checked is not None:
+            return RunWord(
+                call, scope, checked[0], False, f"{_CHECKS}.Validation", None, FAILED, frozenset({self.name})
+            )
         name = _called(reader.program, call, scope)
         if name not in _STRUCT and not (name in _ONE and len(call.positional) > 1):
             return None
@@ -64,6 +81,25 @@ class RuleBuilders:
 
     def cast(self, reader: Reader, type_: n.Expr, value: n.Expr, scope: Scope) -> RunWord | None:
         return None
+
+
+def _of_value(program: Program, call: n.Call, scope: Scope) -> tuple[n.Expr, Shape] | None:
+    """The value that such a function looks at, and what it says of it."""
+    package, _, last = (program.name_of(call.func, scope) or "").rpartition(".")
+    if package != _CHECKS or last not in _OF_VALUES or len(call.positional) < 3:
+        return None
+    kind, position = _OF_VALUES[last]
+    limit = (
+        program.constant(call.positional[position], scope)
+        if position is not None and position < len(call.positional)
+        else None
+    )
+    place = scope.module.place(call)
+    value: object = limit.value if limit is not None else True if position is None else place.text
+    if kind == "custom" or (position is not None and limit is None):
+        kind, value = "custom", place.text
+    rule = Rule(kind, value, place, key=RuleBuilders.name, absent=kind == "required" or refuses_zero(kind, value))
+    return call.positional[3 if last == "FormatOf" and len(call.positional) > 3 else 2], Shape("any", rules=(rule,))
 
 
 def _called(program: Program, call: n.Call, scope: Scope) -> str | None:

@@ -20,6 +20,10 @@ KNOWN: Mapping[str, tuple[FieldType, tuple[ConstraintKind, object] | None]] = {
     "net/netip.Addr": ("string", ("format", "ip")), "math/big.Int": ("integer", None),
     "github.com/shopspring/decimal.Decimal": ("number", None), "mime/multipart.FileHeader": ("file", None),
     "go.mongodb.org/mongo-driver/bson/primitive.ObjectID": ("string", ("format", "mongodb-id")),
+    **{f"github.com/go-openapi/strfmt.{name}": ("string", ("format", format_)) for name, format_ in (
+        ("DateTime", "date-time"), ("Date", "date"), ("UUID", "uuid"), ("UUID4", "uuid"), ("Email", "email"), ("URI", "uri"),
+        ("IPv4", "ipv4"), ("IPv6", "ipv6"), ("Hostname", "hostname"), ("MAC", "mac"))},
+    "github.com/go-openapi/strfmt.Password": ("string", None),
     "gorm.io/gorm.DeletedAt": ("string", ("format", "date-time")), "gorm.io/datatypes.JSON": ("any", None),
 }  # fmt: skip
 # Structs that packages have others embed, with their fields: the name in code, the type.
