@@ -198,6 +198,21 @@ CASES: dict[str, tuple[str, str, set[tuple[str, str, str | None, str | None]]]] 
         """,
         {("no-stop", "POST /bind", "body", "*"), ("no-stop", "POST /guard", "body", "name")},
     ),
+    "no-stop: functions in front that do not abort": (
+        GIN,
+        """
+        check := func(c *gin.Context) {
+            if c.GetHeader("X-Kind") != "a" { c.JSON(403, gin.H{}); return }
+        }
+        stop := func(c *gin.Context) {
+            if c.GetHeader("X-Kind") != "a" { c.JSON(403, gin.H{}); c.Abort(); return }
+            if c.GetHeader("X-Other") != "b" { c.AbortWithStatus(403) }
+        }
+        r.GET("/open", check, func(c *gin.Context) { c.JSON(200, gin.H{}) })
+        r.GET("/shut", stop, func(c *gin.Context) { c.JSON(200, gin.H{}) })
+        """,
+        {("no-stop", "GET /open", "header", "x-kind")},
+    ),
     "declarations: contradiction, no-effect, shallow-check": (
         GIN,
         """

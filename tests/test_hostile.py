@@ -38,10 +38,19 @@ DAMAGED: dict[str, tuple[bytes, str]] = {
     "binary.ts": (b"express\0\1\2\xff" * 50, "binary, not text"),
     "deep_call.js": (("express; x = " + "f(" * DEEP + ")" * DEEP).encode(), "nested deeper"),
     "deep_block.ts": (("express;" + "if (a) {" * 300 + "}" * 300).encode(), "nested deeper"),
-    "syntax.go": (b'package a\nimport "net/http"\nfunc (s *S) = 3\nfunc f( {', "syntax error"),
+    "syntax.go": (
+        b'package a\nimport "net/http"\nvar _ = http.HandleFunc(1)\nfunc (s *S) = 3\nfunc f( {',
+        "syntax error",
+    ),
     "binary.go": (b'"net/http"\0\1\2\xff' * 50, "binary, not text"),
-    "deep_call.go": (('package a\nimport "net/http"\nvar x = ' + "f(" * DEEP + ")" * DEEP).encode(), "nested deeper"),
-    "deep_list.go": (('package a\nimport "net/http"\nvar x = T' + "{" * DEEP + "}" * DEEP).encode(), "nested deeper"),
+    "deep_call.go": (
+        ('package a\nimport "net/http"\nvar _ = http.HandleFunc(1)\nvar x = ' + "f(" * DEEP + ")" * DEEP).encode(),
+        "nested deeper",
+    ),
+    "deep_list.go": (
+        ('package a\nimport "net/http"\nvar _ = http.HandleFunc(1)\nvar x = T' + "{" * DEEP + "}" * DEEP).encode(),
+        "nested deeper",
+    ),
     "packed.js": (b"express;" + b"a=1;" * 20_000, "packed by a build"),
     "deep_if.py": (
         (HEAD + "".join(" " * i + "if a:\n" for i in range(300)) + " " * 300 + "pass\n").encode(),

@@ -162,8 +162,12 @@ def guard(
     worst = next((e.result for e in ends if e.result.effect == "breaks"), ends[0].result)
     if effects <= {"rejects", "breaks", "unknown"} or effects == {"swallowed"}:
         message = next((e.value.message for e in ends if e.value.message), None)
+        known = len(engine.report.checks)
         for finding in findings:
             settle(engine, finding, worst, before, message)
+        for sent in [s for e in ends for s in e.sent if s not in before.sent][:1]:
+            # Whoever calls this may go on all the same.
+            sent.checks.extend(engine.report.checks[known:])
 
 
 def settle(engine: Engine, finding: Finding, result: Result, before: State, message: str | None) -> None:

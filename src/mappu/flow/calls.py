@@ -44,6 +44,9 @@ def call(engine: Engine, expr: n.Call, state: State) -> Value:
         return receiver.attrs[f"{method}()"]
     if engine.words.language.returns_errors and (found := _with_error(engine, expr, method, receiver, holder, state)):
         return found
+    keeps = engine.words.keeping.get(method or "") if receiver.role in ("request", "reply") else None
+    if keeps is not None and expr.positional:
+        return _keep(engine, expr, keeps, state)
     reads = receiver.role == "reply" and engine.words.one_object and method not in engine.words.replies
     if (receiver.role == "request" or reads) and method is not None:
         return _request_call(engine, expr, method, state)
@@ -219,6 +222,16 @@ def _with_error(
         return Value(role="error", made=Target("error"), truth=True, message=_first_text(engine, expr, scope),
                      taints=all_touched(made))  # fmt: skip
     return None
+
+
+def _keep(engine: Engine, expr: n.Call, keeps: str, state: State) -> Value:
+    """Something left with the request for those who come later, or taken up again."""
+    key = f"kept {engine.text(expr.positional[0], state)}"
+    if keeps == "keep" or (keeps == "either" and len(expr.positional) > 1):
+        engine.kept[key] = engine.value(expr.positional[1], state) if len(expr.positional) > 1 else NOTHING
+        return NOTHING
+    held = engine.kept.get(key, NOTHING)
+    return Value(parts=(held, NOTHING)) if keeps == "pair" else held
 
 
 def _handed(engine: Engine, expr: n.Call, name: str, given: Given, state: State) -> Value | None:

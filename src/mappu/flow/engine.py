@@ -121,6 +121,8 @@ class Engine:
             self.handlers = [h for wrapper in entry.wrappers for h in endings.wrapping(self, *wrapper)]
             value, _ = self.function(entry.function, entry.scope, state)
             self.handlers = []
+            for sent in self.sents if entry.goes_on else ():
+                sent.carried = sent.carried or not sent.stops
             replies.judge(self)
             self._entered[key] = value, self.report, dict(self.kept), self.seen
         value, found, self.kept, self.seen = self._entered[key]
@@ -133,7 +135,8 @@ class Engine:
         call, scope = entry.made_by
         self.frames.append(Frame(scope, scope.module))
         try:
-            target = self.program.resolve(call.func, scope)
+            func = call.func.value if isinstance(call.func, n.Index) else call.func
+            target = self.program.resolve(func, scope)
             if target is None or not isinstance(target.node, n.Function) or target.scope is None:
                 return {}
             given = [(a, self.value(a.value, State())) for a in call.args]

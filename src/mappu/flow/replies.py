@@ -36,6 +36,10 @@ def call(engine: Engine, expr: n.Call, word: Reply | None, held: Value, given: G
         return Value(role="error", status=status)
     if word.makes:
         return Value(role="answer", status=200 if status is None else status)
+    if word.stops and not word.sends:
+        for sent in state.sent:
+            sent.stops = True
+        return held
     if not word.sends:
         state.status = (status or 0, place)
         return held.but(status=status)
@@ -47,7 +51,7 @@ def call(engine: Engine, expr: n.Call, word: Reply | None, held: Value, given: G
     known = len(engine.sents)
     send(engine, 200 if status is None else status, place, state)
     for sent in engine.sents[known:]:
-        sent.open = word.opens
+        sent.open, sent.stops = word.opens, word.stops
     return Value(role="answer", status=200 if status is None else status)
 
 

@@ -12,7 +12,7 @@ class Sent:
     """An error answer that a handler sent without leaving: `checks` are what it refuses, `carried` is set once something is
     done after it all the same. `run` is what sends it by itself. Compared by identity."""
 
-    __slots__ = ("carried", "checks", "open", "place", "run", "status")
+    __slots__ = ("carried", "checks", "open", "place", "run", "status", "stops")
 
     def __init__(self, status: int, place: Place, run: OpenRun | None = None) -> None:
         self.status, self.place, self.run = status, place, run
@@ -20,6 +20,8 @@ class Sent:
         self.carried = False
         # True where only its status was sent: what is written next is its body.
         self.open = False
+        # True where nothing behind the function that sent it is called any more.
+        self.stops = run is not None
 
 
 class State:

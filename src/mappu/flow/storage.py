@@ -112,10 +112,9 @@ def storage(engine: Engine, expr: n.Call, method: str, receiver: Value, given: G
         return NOTHING
     named = words.setters.fullmatch(method) if words.setters is not None and len(given) == 1 else None
     if named is not None:
-        held = given[0][1]
-        return receiver.but(
-            role="entity", attrs={**receiver.attrs, named[1]: held}, taints=receiver.touched | held.touched
-        )
+        value = given[0][1]
+        attrs = {**receiver.attrs, named[1]: value}
+        return receiver.but(role="entity", attrs=attrs, taints=receiver.touched | value.touched)
     if method in words.keyed and len(given) > 1 and not _asks(given[1][1], words.asking_keys):
         # The first argument says which record is meant.
         given = given[1:]

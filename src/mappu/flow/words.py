@@ -64,7 +64,8 @@ Refer = Callable[[n.Expr], tuple[n.Expr, Scope]]
 class Reply(msgspec.Struct, frozen=True):
     """A method of the response object that a handler is given: the position of its status, a status it always has, whether it
     sends the answer, whether it ends the handler by throwing, whether it makes an answer that has to be returned, and whether it
-    sends the status alone, what is written next being the rest of the same answer."""
+    sends the status alone, what is written next being the rest of the same answer. `stops`: nothing behind the function
+    is called any more, where that is not so by itself."""
 
     status: int | None = None
     always: int | None = None
@@ -72,6 +73,7 @@ class Reply(msgspec.Struct, frozen=True):
     throws: bool = False
     makes: bool = False
     opens: bool = False
+    stops: bool = False
 
 
 class Errors(msgspec.Struct, frozen=True):
@@ -269,6 +271,9 @@ class Words(msgspec.Struct, frozen=True):
     parsed: Mapping[str, tuple[ConstraintKind, object]] = {}
     # Functions that answer through the response object they are handed.
     answerers: Mapping[str, Reply] = {}
+    # Methods that leave something with the request ("keep"), take it up again ("take", or "pair" with whether it is there), or do
+    # either by what they are given.
+    keeping: Mapping[str, Literal["keep", "take", "pair", "either"]] = {}
     # Errors that a package keeps under a name, to the status they are answered with.
     named_errors: Mapping[str, int] = {}
     # True where request and response are one object.
@@ -295,5 +300,7 @@ class Entry(msgspec.Struct, frozen=True):
     nexts: frozenset[str] = frozenset()
     loses: bool = False
     made_by: tuple[n.Call, Scope] | None = None
+    # True where the functions behind it are called whatever it answers, unless it says otherwise.
+    goes_on: bool = False
     # What the object whose method this is was made with, by member.
     members: Mapping[str, tuple[n.Expr, Scope]] = {}

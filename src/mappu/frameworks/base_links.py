@@ -31,7 +31,9 @@ def link_of(program: Program, expr: n.Expr, scope: Scope, steps: int = 0) -> Lin
     handed = [x for x in inner if x.function is not None and _takes_a_request(x.function)]
     if handed:
         return msgspec.structs.replace(handed[-1], wrapped=True)
-    target = program.resolve(expr.func, scope)
+    # A generic function is called with its types.
+    func = expr.func.value if isinstance(expr.func, n.Index) else expr.func
+    target = program.resolve(func, scope)
     if target is not None and isinstance(target.node, n.Function) and target.scope is not None:
         made = _made(program, target.node, program.scope_of(target.node, target.scope))
         if made is not None:

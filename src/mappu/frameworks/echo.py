@@ -114,6 +114,7 @@ class Echo(GoFramework):
         own: dict[str, Any] = {
             "request": {**base_go.REQUEST, "Request": "request", "QueryParams": "query", "FormParams": "form"},
             "getters": {**base_go.GETTERS, **_GETTERS}, "replies": _REPLIES, "fills": {"Bind": _BIND}, "one_object": True,
+            "keeping": {"Set": "keep", "Get": "take"},
             "named_errors": base_go.named_errors(_ECHO),
             "pairs": {"FormFile": "error", "Cookie": "error"}, "uploads": frozenset({"FormFile"}),
             "answers_errors": True, "sends": False, "runs": runs,

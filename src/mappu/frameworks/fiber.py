@@ -72,6 +72,7 @@ class Fiber(GoFramework):
         own: dict[str, Any] = {
             "request": {**base_go.REQUEST, "Body": "body", "Request": "request", "Bind": "request", "BodyRaw": "body"},
             "getters": _GETTERS, "replies": _REPLIES, "fills": _FILLS, "one_object": True,
+            "keeping": {"Locals": "either"},
             "named_errors": base_go.named_errors(_FIBER),
             "parsed": {"ParamsInt": ("type", "integer")}, "pairs": {"FormFile": "error"}, "uploads": frozenset({"FormFile"}),
             "answers_errors": True, "sends": False,

@@ -2,9 +2,11 @@
 
 from typing import Any
 
+import msgspec
+
 from mappu.flow.words import Fill, Reply, Words
 from mappu.frameworks import base_go
-from mappu.frameworks.base import Service
+from mappu.frameworks.base import Route, Service, Taking
 from mappu.frameworks.base_go_handlers import GoFramework
 from mappu.frameworks.base_go_routers import ALL, GoRouterWords
 from mappu.inventory.model import PlaceIn
@@ -43,7 +45,8 @@ _GETTERS: dict[str, PlaceIn] = {
 _SENDS = ("JSON", "IndentedJSON", "PureJSON", "SecureJSON", "JSONP", "AsciiJSON", "XML", "YAML", "String", "HTML", "Data",
           "AbortWithStatusJSON", "AbortWithStatus", "AbortWithError", "ProtoBuf", "TOML", "AbortWithStatusPureJSON")  # fmt: skip
 _REPLIES = {
-    **{name: Reply(status=0, sends=True) for name in _SENDS}, "Status": Reply(status=0, sends=True, opens=True),
+    **{name: Reply(status=0, sends=True, stops=name.startswith("Abort")) for name in _SENDS}, "Abort": Reply(stops=True),
+    "Status": Reply(status=0, sends=True, opens=True),
     "Redirect": Reply(status=0, sends=True), "File": Reply(sends=True), "FileAttachment": Reply(sends=True),
     # A list of errors that some function behind the handler may answer.
     "Error": Reply(always=0, sends=True),
@@ -90,10 +93,17 @@ class Gin(GoFramework):
         verbs=_VERBS, named=frozenset({"Handle", "Match"}), groups=frozenset({"Group"}), same=frozenset({"Use"}),
     )  # fmt: skip
 
+    def takes(self, service: Service, route: Route) -> Taking:
+        """As ever; what stands in front of the handler goes on to it unless it aborts."""
+        found = super().takes(service, route)
+        first = tuple(msgspec.structs.replace(e, goes_on=True) for e in found.entries[:-1])
+        return msgspec.structs.replace(found, entries=(*first, *found.entries[-1:]))
+
     def words(self, service: Service) -> Words:
         own: dict[str, Any] = {
             "request": {**base_go.REQUEST, "Request": "request"}, "getters": {**base_go.GETTERS, **_GETTERS}, "replies": _REPLIES,
             "pairs": {"GetQuery": "ok", "GetPostForm": "ok", "GetQueryArray": "ok", "Cookie": "error", "FormFile": "error"},
+            "keeping": {"Set": "keep", "Get": "pair", "MustGet": "take"},
             "uploads": frozenset({"FormFile"}),
             "fills": _fills(), "defaulted": frozenset({"DefaultQuery", "DefaultPostForm"}), "one_object": True,
         }  # fmt: skip

@@ -31,8 +31,10 @@ def seen(scan: Scan, kind: str, closed_by: str) -> Iterator[Gap]:
                 if more
                 else ""
             )
-            yield gap(kind, route, first.place, first.why + also, remedy(route, first.mend or closed_by), field=field, place=place,
-                      severity=first.severity)  # fmt: skip
+            fix = remedy(route, first.mend or closed_by)
+            yield gap(
+                kind, route, first.place, first.why + also, fix, field=field, place=place, severity=first.severity
+            )
 
 
 def _has_no_body(route: RouteEvidence, event: Event) -> bool:

@@ -266,10 +266,18 @@ class Assembly:
         if above is None and any(known.covers(origin) or origin.covers(known) for known in self.known):
             return None
         where, path = self.where(origin, above)
+        if self.zeroes and (same := self.decoded_as(where, path)) is not None:
+            return same
         nested = above is not None and above.laid.path != WHOLE
         laid = Laid(where, path or WHOLE, origin, Shape(), False, place, None, None, nested)
         self.drafts[key] = Draft(laid, raw=True, ran=None, read=place)
         return self.drafts[key]
+
+    def decoded_as(self, place: PlaceIn, path: str) -> Draft | None:
+        """The draft of the same name in the same place, which the code that decodes it knows by another name."""
+        return next(
+            (d for d in self.drafts.values() if (d.laid.place, d.laid.path) == (place, path) and not d.raw), None
+        )
 
     def of_map(self, above: Draft, origin: Origin) -> Draft | None:
         """The draft of what is read by its name from a map whose values are all alike; None for anything else."""

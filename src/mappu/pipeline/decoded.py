@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from mappu.flow.values import ModelRun, Result
+from mappu.flow.values import FLAT, ModelRun, Result
 from mappu.frameworks.base import Ran, Taken
 from mappu.inventory.model import Constraint, RunBy, Status
 from mappu.pipeline.drafts import Draft
@@ -44,7 +44,9 @@ def _decode(assembly: Assembly, run: ModelRun, runs: list[ModelRun]) -> None:
     by = RunBy(DECODER, place.file, place.line, place.text or "")
     status = STATUS[run.result.effect]
     ran = Ran(by, status, why(run.result, "the decoder's error"), by if status == "runs" else None)
-    assembly.known.append(run.origin)
+    if run.origin.place not in FLAT:
+        # Names of a query that the type does not list may be read by hand all the same.
+        assembly.known.append(run.origin)
     if shape.entity and shape.model is not None:
         assembly.entities[run.origin.place] = shape.model
     taken = Taken(run.origin.place, "", shape, False, place, run.origin, decoded=True)

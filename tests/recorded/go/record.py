@@ -20,6 +20,7 @@ PORT = 8124
 SERVICES: dict[str, tuple[str, ...]] = {
     "gin": ("github.com/gin-gonic/gin v1.10.0", "github.com/go-playground/validator/v10 v10.22.0"),
     "echo": ("github.com/labstack/echo/v4 v4.12.0", "github.com/go-playground/validator/v10 v10.22.0"),
+    "tags": ("github.com/go-playground/validator/v10 v10.22.0",),
     "fiber": ("github.com/gofiber/fiber/v2 v2.52.5", "github.com/go-playground/validator/v10 v10.22.0"),
     "standard": ("github.com/go-chi/chi/v5 v5.1.0", "github.com/gorilla/mux v1.8.1",
                  "github.com/go-playground/validator/v10 v10.22.0", "github.com/go-ozzo/ozzo-validation/v4 v4.3.0"),
@@ -31,15 +32,20 @@ def module(service: str) -> str:
     return "module example.com/app\n\ngo 1.22\n\n" + "".join(f"require {p}\n" for p in SERVICES[service])
 
 
+def built(folder: str, service: str) -> None:
+    """Build a service in a folder."""
+    for file in (HERE / service).glob("*.go"):
+        shutil.copy(file, folder)
+    (Path(folder) / "go.mod").write_text(module(service))
+    subprocess.run(["go", "mod", "tidy"], cwd=folder, check=True)
+    subprocess.run(["go", "build", "-o", "app", "."], cwd=folder, check=True)
+
+
 def answers(service: str) -> dict[str, dict[str, int]]:
     """Build and start a service, and return the status of every request."""
     cases = json.loads((HERE / service / "cases.json").read_text())
     with tempfile.TemporaryDirectory() as folder:
-        for file in (HERE / service).glob("*.go"):
-            shutil.copy(file, folder)
-        (Path(folder) / "go.mod").write_text(module(service))
-        subprocess.run(["go", "mod", "tidy"], cwd=folder, check=True)
-        subprocess.run(["go", "build", "-o", "app", "."], cwd=folder, check=True)
+        built(folder, service)
         running = subprocess.Popen([str(Path(folder) / "app"), str(PORT)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         try:
             wait(lambda: send(f"GET /{service}", {}, PORT))
@@ -53,9 +59,21 @@ def answers(service: str) -> dict[str, dict[str, int]]:
             running.wait()
 
 
+def refused() -> list[bool]:
+    """Build the program that holds values against tags, and return what it says of each."""
+    sys.path.insert(0, str(HERE.parent.parent))
+    from test_agrees_with_struct_tags import triples
+
+    with tempfile.TemporaryDirectory() as folder:
+        built(folder, "tags")
+        done = subprocess.run([str(Path(folder) / "app")], input=json.dumps(triples()).encode(), stdout=subprocess.PIPE, check=True)
+    return list(json.loads(done.stdout))
+
+
 def main() -> None:
     for service in sys.argv[1:] or SERVICES:
-        (HERE / service / "recorded.json").write_text(json.dumps(answers(service), indent=1) + "\n")
+        found = refused() if service == "tags" else answers(service)
+        (HERE / service / "recorded.json").write_text(json.dumps(found, indent=None if service == "tags" else 1) + "\n")
 
 
 if __name__ == "__main__":
