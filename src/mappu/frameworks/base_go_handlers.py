@@ -5,7 +5,8 @@ from weakref import WeakKeyDictionary
 
 from mappu.flow.words import Entry
 from mappu.frameworks.base import Link, Ran, Route, Service, Taken, Taking
-from mappu.frameworks.base_go_routers import ALL, GoRouterWords, Hung, Routers
+from mappu.frameworks.base_go_routers import Routers
+from mappu.frameworks.base_go_sites import ALL, GoRouterWords, Hung
 from mappu.frameworks.base_paths import braces, curly, path_parameters
 from mappu.frameworks.base_sites import joined, stub
 from mappu.inventory.model import RunBy

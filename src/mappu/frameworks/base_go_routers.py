@@ -4,13 +4,24 @@ Every framework shares this; it says by `GoRouterWords` what its names are. A ro
 variable, a parameter, a field of a struct, what a call gives back.
 """
 
-import re
-from collections.abc import Iterator, Mapping
-from functools import cached_property
-
-import msgspec
+from collections.abc import Iterator
 
 from mappu.frameworks.base import Link, Service
+from mappu.frameworks.base_go_sites import (
+    ALL,
+    Edge,
+    Given,
+    GoRouterWords,
+    Hung,
+    Row,
+    Site,
+    filled,
+    key,
+    last_name,
+    may_make,
+    put,
+    summands,
+)
 from mappu.frameworks.base_links import link_of
 from mappu.frameworks.base_sites import joined
 from mappu.symbols.program import Scope, Target, given_to
@@ -19,82 +30,6 @@ from mappu.syntax.walk import dotted, own, walk
 
 MAX_STEPS = 12
 MAX_PATHS = 16
-ALL = "ALL"
-# What the members of a loop's variable stand for in one turn: by the names of both.
-Row = Mapping[tuple[str, str], n.Expr]
-# Arguments, each with the scope that it is seen from.
-Given = list[tuple[n.Expr, Scope]]
-
-
-class GoRouterWords(msgspec.Struct, frozen=True, dict=True):
-    """What a framework calls things, by the names of methods unless said otherwise.
-
-    - `types`: the types of routers, to whether one is reached by itself; `makers` are the functions that make those.
-    - `verbs` to their HTTP method. `named` take the method first; `plain` take none, or have it in the path.
-    - `groups` give a router below a path, `same` the same one again, `inside` hand one to a function, `mounts` hang one
-    below a path.
-    - `uses` put functions in front of what comes behind. `first` where the handler comes before the functions in front of it.
-    - `methods` limit a route made by `plain` to HTTP methods; `paths` give such a route its path, `ends` its handler.
-    - `packages`: functions of a package that are methods of a router that the package has.
-    """
-
-    types: Mapping[str, bool]
-    makers: frozenset[str] = frozenset()
-    verbs: Mapping[str, str] = {}
-    named: frozenset[str] = frozenset()
-    plain: frozenset[str] = frozenset()
-    groups: frozenset[str] = frozenset()
-    same: frozenset[str] = frozenset()
-    inside: frozenset[str] = frozenset()
-    mounts: frozenset[str] = frozenset()
-    uses: frozenset[str] = frozenset({"Use"})
-    first: bool = False
-    methods: str = ""
-    paths: frozenset[str] = frozenset()
-    ends: frozenset[str] = frozenset()
-    packages: frozenset[str] = frozenset()
-
-    @cached_property
-    def hint(self) -> re.Pattern[bytes]:
-        """Finds what may speak of a router, in source."""
-        methods = "|".join(sorted(self.all | {self.methods or "Use"}))
-        names = "|".join(sorted({x.rpartition(".")[2] for x in (*self.types, *self.makers)} - {"New", "Default"}))
-        return re.compile(rf"\.(?:{methods})\(|\b(?:{names or methods})\b|(?i:rout|mux|StripPrefix)".encode())
-
-    @cached_property
-    def all(self) -> frozenset[str]:
-        """Every method that is one of a router."""
-        return frozenset().union(self.verbs, self.named, self.plain, self.groups, self.same, self.inside, self.mounts, self.uses,
-                                 self.paths, self.ends)  # fmt: skip
-
-
-class Site(msgspec.Struct, eq=False):
-    """A router: where it is, and whether it is reached by itself."""
-
-    node: object
-    scope: Scope
-    is_app: bool
-
-
-class Edge(msgspec.Struct, frozen=True, eq=False):
-    """A way from one router to another: the path in between, the functions on it, and the call that makes it."""
-
-    above: Site
-    prefix: str
-    links: tuple[Link, ...]
-    call: n.Call
-    scope: Scope
-
-
-class Hung(msgspec.Struct, frozen=True, eq=False):
-    """A route on a router: its methods (none for any), its path there, the functions in front of it, its handler, its call."""
-
-    site: Site
-    methods: tuple[str, ...]
-    path: str
-    links: tuple[Link, ...]
-    call: n.Call
-    scope: Scope
 
 
 class Routers:
@@ -116,7 +51,7 @@ class Routers:
         holding = [top for top in service.scopes if words.hint.search(top.module.source)]
         found = [pair for top in holding for pair in self.program.calls(top, top.module.body, words.hint)]
         for call, scope in found:
-            self._by_name.setdefault(_last_name(call.func), []).append((call, scope))
+            self._by_name.setdefault(last_name(call.func), []).append((call, scope))
             self._note_methods(call, scope)
             self._note_prefix(call, scope)
         known = -1
@@ -130,7 +65,7 @@ class Routers:
         self._none.clear()
         for call, scope in found:
             for row in self._turns(call, scope):
-                self._take(_filled(call, row), scope, row)
+                self._take(filled(call, row), scope, row)
 
     # --- what hangs where ---------------------------------------------------------------------------------------------
 
@@ -139,17 +74,17 @@ class Routers:
         if isinstance(call.func, n.Member) and call.func.name == self.words.methods:
             inner: n.Expr = call.func.value
             while isinstance(inner, n.Call):
-                self._limited.setdefault(_key(inner, scope), call.positional)
+                self._limited.setdefault(key(inner, scope), call.positional)
                 inner = inner.func.value if isinstance(inner.func, n.Member) else inner.func
 
     def _methods(self, call: n.Call, scope: Scope, row: Row) -> tuple[str, ...]:
         """The HTTP methods that a route is limited to behind it."""
-        listed = self._limited.get(_key(call, scope), ())
-        return tuple(m for a in listed if (m := self.method(_put(a, row), scope)) is not None)
+        listed = self._limited.get(key(call, scope), ())
+        return tuple(m for a in listed if (m := self.method(put(a, row), scope)) is not None)
 
     def _note_prefix(self, call: n.Call, scope: Scope) -> None:
         """`http.StripPrefix("/api", router)`: the router sees a path without what stands in front."""
-        named = _last_name(call.func) == "StripPrefix" and len(call.positional) == 2
+        named = last_name(call.func) == "StripPrefix" and len(call.positional) == 2
         if named and self.program.name_of(call.func, scope) == "net/http.StripPrefix":
             site = self.site_of(call.positional[1], scope)
             if site is not None:
@@ -250,7 +185,7 @@ class Routers:
     def _handed_in(self, args: Given, scope: Scope, depth: int = 0) -> list[Given]:
         """The arguments of a call, where a function of the service stands around it that is handed them: once for each call of
         that."""
-        own = [p for e, s in args for x in _summands(e) if (p := self._param(x, s)) is not None]
+        own = [p for e, s in args for x in summands(e) if (p := self._param(x, s)) is not None]
         function = own[0][1].owner if own else None
         if not isinstance(function, n.Function) or not function.name or depth > 2:
             return [args]
@@ -270,7 +205,7 @@ class Routers:
                     texts = [
                         self.path(given[p[0].name].value, holder) if (p := self._param(x,
                         inner)) is not None and p[0].name in given
-                        else self.path(x, inner) for x in _summands(expr)
+                        else self.path(x, inner) for x in summands(expr)
                     ]  # fmt: skip
                     row.append((n.Literal(expr.span, "".join(texts)), inner))
                 elif param is None or param[0].name not in given:
@@ -476,7 +411,7 @@ class Routers:
         for i, arg in enumerate(call.args):
             if not isinstance(arg.value, n.Name | n.Member | n.Call):
                 continue
-            if isinstance(arg.value, n.Call) and not _may_make(arg.value, self.words):
+            if isinstance(arg.value, n.Call) and not may_make(arg.value, self.words):
                 continue
             site = self.site_of(arg.value, scope)
             target = self.program.resolve(call.func, scope) if site is not None else None
@@ -523,44 +458,3 @@ class Routers:
         for links, used, holder in self.uses.get(id(site), ()):
             if holder.module is not scope.module or used.span.end < call.span.end:
                 yield from links
-
-
-def _last_name(func: n.Expr) -> str:
-    inner = func.value if isinstance(func, n.Index) else func
-    return inner.name if isinstance(inner, n.Member) else inner.id if isinstance(inner, n.Name) else ""
-
-
-def _summands(expr: n.Expr) -> list[n.Expr]:
-    """The parts of a text put together; any other expression as it is."""
-    if isinstance(expr, n.Binary) and expr.op == "+":
-        return [*_summands(expr.left), *_summands(expr.right)]
-    return [expr]
-
-
-def _key(call: n.Call, scope: Scope) -> tuple[str, int, int]:
-    return scope.module.path, call.span.start, call.span.end
-
-
-def _filled(call: n.Call, row: Row) -> n.Call:
-    """The call with what it takes from a row written out."""
-    if not row:
-        return call
-    return n.Call(
-        call.span, _put(call.func, row), tuple(n.Arg(_put(a.value, row), a.name, a.spread) for a in call.args)
-    )
-
-
-def _put(expr: n.Expr, row: Row) -> n.Expr:
-    if not row:
-        return expr
-    if isinstance(expr, n.Member) and isinstance(expr.value, n.Name) and (expr.value.id, expr.name) in row:
-        return row[expr.value.id, expr.name]
-    if isinstance(expr, n.Member):
-        return n.Member(expr.span, _put(expr.value, row), expr.name)
-    if isinstance(expr, n.Binary):
-        return n.Binary(expr.span, expr.op, _put(expr.left, row), _put(expr.right, row))
-    return _filled(expr, row) if isinstance(expr, n.Call) else expr
-
-
-def _may_make(call: n.Call, words: GoRouterWords) -> bool:
-    return isinstance(call.func, n.Member) and (call.func.name in words.groups or call.func.name in words.same)

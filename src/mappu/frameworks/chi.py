@@ -1,6 +1,6 @@
 """chi: routers inside routers, with the handlers of the standard library."""
 
-from mappu.frameworks.base_go_routers import GoRouterWords
+from mappu.frameworks.base_go_sites import GoRouterWords
 from mappu.frameworks.net_http import StandardHandlers
 
 _CHI = "github.com/go-chi/chi"

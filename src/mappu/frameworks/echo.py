@@ -7,7 +7,7 @@ from mappu.flow.words import Fill, Refer, Reply, RunWord, Words
 from mappu.frameworks import base_go
 from mappu.frameworks.base import Service
 from mappu.frameworks.base_go_handlers import GoFramework
-from mappu.frameworks.base_go_routers import ALL, GoRouterWords
+from mappu.frameworks.base_go_sites import ALL, GoRouterWords
 from mappu.inventory.model import PlaceIn
 from mappu.symbols.program import Program, Scope, Target
 from mappu.syntax import nodes as n

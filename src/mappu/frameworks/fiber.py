@@ -7,7 +7,7 @@ from mappu.flow.words import Fill, Reply, Words
 from mappu.frameworks import base_go
 from mappu.frameworks.base import Service
 from mappu.frameworks.base_go_handlers import GoFramework
-from mappu.frameworks.base_go_routers import ALL, GoRouterWords
+from mappu.frameworks.base_go_sites import ALL, GoRouterWords
 from mappu.frameworks.base_paths import braces
 from mappu.frameworks.net_http import REMEDIES as STANDARD
 from mappu.inventory.model import PlaceIn

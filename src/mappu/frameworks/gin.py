@@ -8,7 +8,7 @@ from mappu.flow.words import Fill, Reply, Words
 from mappu.frameworks import base_go
 from mappu.frameworks.base import Route, Service, Taking
 from mappu.frameworks.base_go_handlers import GoFramework
-from mappu.frameworks.base_go_routers import ALL, GoRouterWords
+from mappu.frameworks.base_go_sites import ALL, GoRouterWords
 from mappu.inventory.model import PlaceIn
 from mappu.vocabularies.struct_tags.registered import GIN
 

@@ -1,6 +1,6 @@
 """gorilla/mux: routes limited by method, with patterns in their paths and the handlers of the standard library."""
 
-from mappu.frameworks.base_go_routers import GoRouterWords
+from mappu.frameworks.base_go_sites import GoRouterWords
 from mappu.frameworks.net_http import StandardHandlers
 
 _MUX = "github.com/gorilla/mux"

@@ -8,7 +8,7 @@ from mappu.flow.words import Words
 from mappu.frameworks import base_go
 from mappu.frameworks.base import Route, Service
 from mappu.frameworks.base_go_handlers import GoFramework
-from mappu.frameworks.base_go_routers import GoRouterWords
+from mappu.frameworks.base_go_sites import GoRouterWords
 
 _HTTP = "net/http"
 REMEDIES = {

@@ -153,9 +153,11 @@ def _single(route: RouteEvidence, found: FieldEvidence) -> Gap:
     if _only_text(found):
         how = "may be any text"
         sinks = [s for s in sinks if s.what in _READ_AS_CODE]
-    end = _reaches(sinks, where) if sinks else "nothing checks its type or its value"
+    whole = field.path == "*"
+    nothing = "nothing checks what is in them" if whole else "nothing checks its type or its value"
+    end = _reaches(sinks, where) if sinks else nothing
     name = field.path.replace("-", "_").replace(".", "_")
-    what = f"the {label} `{field.path}` {how}" if field.path != "*" else f"all {label}s are read by hand"
+    what = f"all {label}s are read by hand" if whole else f"the {label} `{field.path}` {how}"
     fix = remedy(route, f"bind-{field.place}", name=name)
     return gap_on(kind, route, found, where, f"{what}, and {end}", fix,
                   "high" if sinks else "medium")  # fmt: skip
