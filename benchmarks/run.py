@@ -2,6 +2,7 @@
 
     python benchmarks/run.py                  builds the tree (about two million lines) below benchmarks/tree, then measures
     python benchmarks/run.py --language javascript   the same of packages that npm brings (needs npm)
+    python benchmarks/run.py --language go           the same of modules that go brings (needs go)
     python benchmarks/run.py --tree FOLDER    measures a folder of your own
 
 The tree is made of whatever the packages below ship; nothing in it is run. Every figure is of a process of its own: wall
@@ -10,8 +11,10 @@ all three.
 """
 
 import argparse
+import json
 import os
 import re
+import shutil
 import subprocess
 import sys
 import tarfile
@@ -30,14 +33,29 @@ NPM = ("ghost", "ep_etherpad-lite@1.8.14", "@node-red/editor-api", "@solidstarte
        "generator-nest-js-boilerplate", "@medusajs/medusa", "rxjs", "three", "typescript", "date-fns", "lodash", "antd", "ethers",
        "core-js", "mathjs", "echarts", "webpack", "eslint", "sequelize", "typeorm", "mongoose", "next", "googleapis",
        "@mui/material", "aws-sdk", "babylonjs", "highcharts", "ag-grid-community")  # fmt: skip
+# Servers in Go, and libraries, as modules with their versions.
+GO = ("code.gitea.io/gitea@v1.27.3", "github.com/traefik/traefik/v3@v3.7.13", "github.com/pocketbase/pocketbase@v0.22.20",
+      "github.com/dapr/dapr@v1.14.0", "k8s.io/kubernetes@v1.30.0", "google.golang.org/api@v0.190.0")  # fmt: skip
 LINES = 2_000_000
-SUFFIXES = {"python": (".py",), "javascript": (".js", ".mjs", ".cjs", ".jsx", ".ts", ".mts", ".cts", ".tsx")}
+SUFFIXES = {
+    "go": (".go",),
+    "python": (".py",),
+    "javascript": (".js", ".mjs", ".cjs", ".jsx", ".ts", ".mts", ".cts", ".tsx"),
+}
 
 PARSE = {
     "python": """
 import sys
 import tree_sitter, tree_sitter_python
 parser = tree_sitter.Parser(tree_sitter.Language(tree_sitter_python.language()))
+for line in sys.stdin:
+    with open(line.rstrip("\\n"), "rb") as file:
+        parser.parse(file.read())
+""",
+    "go": """
+import sys
+import tree_sitter, tree_sitter_go
+parser = tree_sitter.Parser(tree_sitter.Language(tree_sitter_go.language()))
 for line in sys.stdin:
     with open(line.rstrip("\\n"), "rb") as file:
         parser.parse(file.read())
@@ -66,7 +84,7 @@ print(found)
 
 def build(tree: Path, language: str) -> None:
     """Download the packages one after another and unpack them, until there are lines enough."""
-    for package in PACKAGES if language == "python" else NPM:
+    for package in {"python": PACKAGES, "javascript": NPM, "go": GO}[language]:
         if lines(files(tree, language)) >= LINES:
             return
         target = tree / re.sub(r"\W+", "_", package)
@@ -74,6 +92,8 @@ def build(tree: Path, language: str) -> None:
             continue
         if language == "python":
             _wheel(package, tree.parent / "wheels" / package, target)
+        elif language == "go":
+            _module(package, target)
         else:
             _npm(package, target)
 
@@ -97,6 +117,13 @@ def _npm(package: str, target: Path) -> None:
         wanted = (*SUFFIXES["javascript"], "package.json")
         archive.extractall(target, [m for m in archive.getmembers() if m.name.endswith(wanted)], filter="data")
     name.unlink()
+
+
+def _module(name: str, target: Path) -> None:
+    done = subprocess.run(
+        ["go", "mod", "download", "-json", name], capture_output=True, text=True, check=True, cwd=HERE
+    )
+    shutil.copytree(json.loads(done.stdout)["Dir"], target, ignore=shutil.ignore_patterns("*_test.go", "testdata"))
 
 
 def files(tree: Path, language: str) -> list[str]:

@@ -45,7 +45,7 @@ def words(service: Service, mapped: Mapped, errors: Mapping[str, int], **own: An
     used = vocabularies_of(LANGUAGE)
 
     def fields_in(type_: n.Expr, scope: Scope, view: str) -> frozenset[str]:
-        shape = Reading(reader, view).of_type(type_, scope)
+        shape = Reading(reader, scope, view).of_type(type_, scope)
         return frozenset(f.name for f in shape.fields)
 
     def runs(call: n.Call, scope: Scope, refer: Any) -> RunWord | None:

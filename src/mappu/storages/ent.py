@@ -28,7 +28,7 @@ class Ent:
         if not isinstance(base, n.Member):
             return None
         finder = cast(GoNames, reader.program.finder)
-        schemas = [x for x in finder.having("Fields") if x.endswith(f"schema.{base.name}")]
+        schemas = [x for x in finder.having("Fields", into.scope.module.path) if x.endswith(f"schema.{base.name}")]
         for name in schemas:
             columns = {c.name: c for c in _columns(reader.program, f"{name}.Fields", into.scope)}
             if columns:

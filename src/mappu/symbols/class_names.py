@@ -119,7 +119,7 @@ def method(names: Names, target: Target, count: int) -> Target:
     owner = scope.owner
     if any(dotted(m.name) == "abstract" for m in chosen.marks) and isinstance(owner, n.Class):
         finder = cast("ClassFinder", names.finder)
-        made = [by_name(names, scope.module.path, x) for x in finder.implementers(owner)]
+        made = [by_name(names, scope.module.path, x) for x in finder.implementers(owner, scope.module.path)]
         real = [t for t in made if finder.structural or any(a.node is owner for a in names.ancestry(t))]
         found = names.member(real[0], chosen.name) if len(real) == 1 else None
         if found is not None and isinstance(found.node, n.Function) and found.node is not chosen:

@@ -69,7 +69,7 @@ class JavaNames:
         known = PACKAGES.get(package)
         return name in known if known is not None else None
 
-    def implementers(self, interface: n.Class) -> list[str]:
+    def implementers(self, interface: n.Class, path: str) -> list[str]:
         """Return the full names of the classes that say they implement an interface of that name."""
         return self.index.implementers.get(interface.name, [])
 

@@ -50,8 +50,8 @@ class ClassFinder(Finder, Protocol):
     def in_package(self, package: str, name: str) -> bool | None:
         """True where a package outside the scan holds a class of that name, None where its classes are not known."""
 
-    def implementers(self, interface: n.Class) -> list[str]:
-        """Return the full names of the classes that implement an interface, as far as their names tell."""
+    def implementers(self, interface: n.Class, path: str) -> list[str]:
+        """Return the full names of the classes that implement an interface of a file, as far as their names tell."""
 
     def parts(self, name: str) -> list[str]:
         """Return the files that hold more members of the class of that full name."""

@@ -133,7 +133,7 @@ class Listing:
         shape = Shape("any")
         target = self.program.resolve(member, scope)
         if target is not None and isinstance(target.node, n.Variable) and target.scope is not None:
-            typed = Reading(self.reader).of_type(target.node.type, target.scope)
+            typed = Reading(self.reader, target.scope).of_type(target.node.type, target.scope)
             shape = Shape(typed.type, items=self._own(typed.items, depth), values=self._own(typed.values, depth),
                           fields=self._inside(typed, depth), optional=typed.optional)  # fmt: skip
         shape = self.limited(shape, call.positional[1:], scope)

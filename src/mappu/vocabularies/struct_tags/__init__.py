@@ -37,7 +37,7 @@ class StructTags:
     def shape(self, reader: Reader, expr: n.Expr, scope: Scope, view: str = JSON) -> Shape:
         if isinstance(expr, n.Call):
             return self._of_value(reader, expr, scope)
-        return Reading(reader, view or JSON).of_type(expr, scope)
+        return Reading(reader, scope, view or JSON).of_type(expr, scope)
 
     def is_model(self, reader: Reader, target: Target) -> bool:
         node = target.node
@@ -71,7 +71,7 @@ class StructTags:
         text = reader.program.text(call.positional[at], scope) if len(call.positional) > at else None
         if text is None:
             return UNKNOWN
-        reading = Reading(reader)
+        reading = Reading(reader, scope)
         words = parse(text, reading.registered.aliases)
         place = scope.module.place(call)
         return reading.limited(Shape("string"), words, "", False, place, OWN, "")

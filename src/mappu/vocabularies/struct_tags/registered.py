@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterator
 from typing import cast
+from weakref import WeakKeyDictionary
 
 import msgspec
 
@@ -28,17 +29,23 @@ class Registered(msgspec.Struct):
     structs: dict[str, list[tuple[str, frozenset[str], str]]] = {}
 
 
-def registered(reader: Reader) -> Registered:
-    """What the services of a scan register; worked out once a scan."""
-    program = reader.program
-    if not hasattr(program, "_registered"):
-        program._registered = _read(program)  # type: ignore[attr-defined]
-    return cast(Registered, program._registered)  # type: ignore[attr-defined]
+_KNOWN: WeakKeyDictionary[Program, dict[str, Registered]] = WeakKeyDictionary()
 
 
-def _read(program: Program) -> Registered:
+def registered(reader: Reader, path: str) -> Registered:
+    """What the module of a file registers; worked out once a scan."""
+    program, finder = reader.program, cast(GoNames, reader.program.finder)
+    known = _KNOWN.setdefault(program, {})
+    files = finder.registering(path)
+    key = files[0] if files else ""
+    if key not in known:
+        known[key] = _read(program, files)
+    return known[key]
+
+
+def _read(program: Program, files: list[str]) -> Registered:
     found = Registered()
-    for call, scope in _calls(program):
+    for call, scope in _calls(program, files):
         assert isinstance(call.func, n.Member)
         name, args = call.func.name, call.positional
         if name == "SetTagName" and args:
@@ -58,9 +65,8 @@ def _read(program: Program) -> Registered:
     return found
 
 
-def _calls(program: Program) -> Iterator[tuple[n.Call, Scope]]:
-    finder = cast(GoNames, program.finder)
-    for path in finder.registering():
+def _calls(program: Program, files: list[str]) -> Iterator[tuple[n.Call, Scope]]:
+    for path in files:
         top = program.module_scope(path)
         if top is None:
             continue

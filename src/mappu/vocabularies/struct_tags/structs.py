@@ -26,10 +26,10 @@ Given = Mapping[str, tuple[n.Expr, Scope]]
 class Reading:
     """Reads structs of one scan the way one decoder does."""
 
-    def __init__(self, reader: Reader, view: str = JSON) -> None:
+    def __init__(self, reader: Reader, scope: Scope, view: str = JSON) -> None:
         self.reader, self.program = reader, reader.program
         self.key, self.own_names = view.rstrip(OWN_NAME), view == JSON or view.endswith(OWN_NAME)
-        self.registered = registered(reader)
+        self.registered = registered(reader, scope.module.path)
 
     # --- types --------------------------------------------------------------------------------------------------------
 
