@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
+from mappu.flow import conditions
 from mappu.flow.state import Sent, State
 from mappu.flow.values import (
     FLAT,
@@ -286,8 +287,6 @@ def _named(expr: n.Call) -> str:
 
 def _with_ok(engine: Engine, expr: n.Call, held: Value, state: State) -> Value:
     """`x, ok := m[k]` and `x, ok := v.(T)`."""
-    from mappu.flow import conditions
-
     place = engine.place(expr)
     if len(expr.positional) > 1 and held.role == "error" and held.made is not None and held.facts is not None:
         named = expr.positional[1]
@@ -319,8 +318,6 @@ def _with_ok(engine: Engine, expr: n.Call, held: Value, state: State) -> Value:
 
 def text_test(engine: Engine, expr: n.Call, name: str, given: Given, state: State) -> Value | None:
     """A function that is true of a text, or of a list with something in it; and one that adds to a list."""
-    from mappu.flow import conditions
-
     words = engine.words.language
     if name in words.reads_all and given:
         return Value(parts=(given[0][1], Value(role="error")))

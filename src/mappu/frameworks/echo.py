@@ -3,6 +3,7 @@
 from typing import Any
 from weakref import WeakKeyDictionary
 
+from mappu.flow.endings import status_name
 from mappu.flow.words import Fill, Refer, Reply, RunWord, Words
 from mappu.frameworks import base_go
 from mappu.frameworks.base import Service
@@ -143,8 +144,6 @@ def validator(service: Service) -> int | None:
 
 def _status_of(program: Program, value: n.Expr, scope: Scope) -> int:
     """The status of the error that a validator's method makes of what it finds."""
-    from mappu.flow.endings import status_name
-
     made = program.class_of(Target("", n.Variable(value.span, "", None, value), scope))
     if made is None and isinstance(value, n.Name | n.Member):
         named = program.resolve(value, scope)
